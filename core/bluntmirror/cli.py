@@ -1,0 +1,80 @@
+"""The command line: verify, check, trace. Exit status 0 nothing found, 1 findings, 2 the job cannot be read."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from .export.trace import write_trace
+from .export.verdict import render, verdict_dict
+from .geometry.meshfile import write_stl
+from .job import JobUnreadable, open_job
+from .rehearsal import check_program, rehearse
+
+
+def _bar(stage: str, share: float) -> None:
+    width = 30
+    done = round(share * width)
+    print(f"\r{stage:9} {'━' * done}{' ' * (width - done)} {share:4.0%}", end="", file=sys.stderr, flush=True)
+
+
+def main(words: list[str] | None = None) -> int:
+    parser = argparse.ArgumentParser(prog="bluntmirror", description="May this program run?")
+    commands = parser.add_subparsers(dest="word", required=True)
+    for word, text in (("verify", "rehearse a job and print its verdict"), ("check", "the program check alone")):
+        command = commands.add_parser(word, help=text)
+        command.add_argument("job", type=Path, help="a job folder, a job.json or a .zip")
+        command.add_argument("--out", type=Path, help="write verdict.json, stock.stl and trace.csv there")
+        command.add_argument("--format", choices=["text", "json", "sarif", "junit"], default="text")
+        command.add_argument("--fail-on", choices=["stop", "caution"], default="stop")
+    tracing = commands.add_parser("trace", help="one row per motion, as CSV")
+    tracing.add_argument("job", type=Path)
+    tracing.add_argument("--csv", type=Path, help="the file to write (default: standard output)")
+    options = parser.parse_args(words)
+    try:
+        return _trace(options) if options.word == "trace" else _judge(options)
+    except JobUnreadable as error:
+        print(f"bluntmirror: {error}", file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(f"bluntmirror: {error.filename or options.job}: {error.strerror or error}", file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        print("\nbluntmirror: stopped", file=sys.stderr)
+        return 130
+
+
+def _judge(options: argparse.Namespace) -> int:
+    job = open_job(options.job)
+    progress = _bar if sys.stderr.isatty() else None
+    result = rehearse(job, progress) if options.word == "verify" else check_program(job, progress)
+    if progress:
+        print("\r\x1b[K", end="", file=sys.stderr)
+    verdict = verdict_dict(result)
+    if options.out:
+        options.out.mkdir(parents=True, exist_ok=True)
+        (options.out / "verdict.json").write_text(render(verdict, "json"), encoding="utf-8")
+        with (options.out / "trace.csv").open("w", encoding="utf-8") as out:
+            write_trace(result, out)
+        if result.stocks:
+            write_stl(options.out / "stock.stl", result.stocks[0].final_mesh, "machined stock, mm, frame of its mount")
+    sys.stdout.write(render(verdict, options.format))
+    bad = {"stop": {"stop"}, "caution": {"stop", "caution"}}[options.fail_on]
+    return 1 if any(item["severity"] in bad for item in verdict["findings"]) else 0
+
+
+def _trace(options: argparse.Namespace) -> int:
+    result = check_program(open_job(options.job))
+    if options.csv:
+        with options.csv.open("w", encoding="utf-8") as out:
+            write_trace(result, out)
+    else:
+        write_trace(result, sys.stdout)
+    for item in result.findings:
+        print(f"{item.severity}: {item.program}:{item.line} {item.message}", file=sys.stderr)
+    return 1 if any(item.severity == "stop" for item in result.findings) else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

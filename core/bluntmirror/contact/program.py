@@ -1,0 +1,127 @@
+"""Every pair of bodies followed over the whole program; touches and near misses become findings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..findings import Docket
+from ..geometry.frames import Floats
+from ..geometry.mesh import joined
+from ..machine import Chain
+from ..timeline.reel import Knots, Reel
+from .bodies import Body, BoxTree, box_tree, parting_shift
+from .clearance_kernel import advance
+
+DEPTH_SAMPLES = 24
+
+
+@dataclass(frozen=True)
+class Margin:
+    """The least clearance of a pair (to 5 %), and the motion it was met in (−1: the pair never came near enough to ask)."""
+
+    a: str
+    b: str
+    clearance: float
+    motion: int
+
+
+def pairs_of(bodies: list[Body], chain: Chain, ignore: list[tuple[str, str]]) -> list[tuple[Body, Body]]:
+    """The pairs to check: all but those that cannot move against each other, that share a joint, or that are ignored."""
+    let_be = {frozenset(pair) for pair in ignore}
+    pairs = []
+    for i, a in enumerate(bodies):
+        for b in bodies[i + 1 :]:
+            if a.tool and b.tool:
+                continue
+            if not chain.moves_against(a.link, b.link):
+                continue
+            machine_parts = a.name == a.link and b.name == b.link
+            if machine_parts and chain.adjoining(a.link, b.link):
+                continue
+            if let_be & {frozenset((x, y)) for x in (a.name, a.label) for y in (b.name, b.label)}:
+                continue
+            pairs.append((a, b))
+    return pairs
+
+
+def check_contacts(
+    reel: Reel, knots: Knots, chain: Chain, pairs: list[tuple[Body, Body]], near: float, docket: Docket, channel: int,
+    tick: Callable[[float], None] | None = None,
+) -> list[Margin]:  # fmt: skip
+    """Follow every pair; the chain's joints must be linear. Returns the margins."""
+    trees: dict[str, BoxTree] = {}
+    positions: dict[str, Floats] = {}
+    tool_of = reel.motions.tool[knots.motion] if len(knots.motion) else np.zeros(0, np.int32)
+    margins = []
+    for number, (a, b) in enumerate(pairs):
+        for body in (a, b):
+            if body.label not in trees:
+                trees[body.label] = box_tree(joined(body.solids))
+            if body.link not in positions:
+                positions[body.link] = chain.pose(body.link, knots.at)[:, :3, 3]
+        shifts = np.ascontiguousarray(positions[b.link] - positions[a.link])
+        tool = a.tool or b.tool
+        active = (tool_of == tool) if tool else np.ones(len(knots.motion), np.bool_)
+        m = len(active)
+        hit, share, closest = np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf)
+        ta, tb = trees[a.label], trees[b.label]
+        margin, where = advance(
+            ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, shifts, active, near, np.inf, hit,
+            share, closest,
+        )  # fmt: skip
+        margins.append(Margin(a.label, b.label, float(margin), int(knots.motion[where]) if where >= 0 else -1))
+        _report(reel, knots, (a, b), shifts, hit, share, closest, near, docket, channel)
+        if tick:
+            tick((number + 1) / len(pairs))
+    return margins
+
+
+def _report(
+    reel: Reel, knots: Knots, pair: tuple[Body, Body], shifts: Floats, hit: np.ndarray, share: Floats, closest: Floats,
+    near: float, docket: Docket, channel: int,
+) -> None:  # fmt: skip
+    """One finding for each stretch of neighbouring segments; a touch swallows the near miss around it."""
+    a, b = pair
+    touched = np.flatnonzero(hit)
+    if not len(touched):
+        return
+    motions = reel.motions
+    for run in np.split(touched, np.flatnonzero(np.diff(knots.motion[touched]) > 1) + 1):
+        contact = run[hit[run] == 2]
+        first = int(contact[0] if len(contact) else run[0])
+        motion = int(knots.motion[first])
+        moment = knots.t0[first] + share[first] * (knots.t1[first] - knots.t0[first])
+        place = shifts[first] + share[first] * (shifts[first + 1] - shifts[first])
+        names = tuple(sorted((a.label, b.label), key=lambda n: (not n.startswith("T"), n)))
+        common = {
+            "channel": channel, "program": motions.file_name(motion), "line": int(motions.line[motion]),
+            "time": float(moment), "tool": int(motions.tool[motion]), "bodies": names, "motion": motion,
+            "last_motion": int(knots.motion[run[-1]]),
+        }  # fmt: skip
+        if len(contact):
+            depth = 0.0
+            for segment in contact[:: max(1, len(contact) // DEPTH_SAMPLES)]:
+                steps = np.linspace(0.0, 1.0, max(2, DEPTH_SAMPLES // min(len(contact), DEPTH_SAMPLES) + 1))
+                for s in steps:
+                    shift = shifts[segment] + s * (shifts[segment + 1] - shifts[segment])
+                    depth = max(depth, parting_shift(a.solids, b.solids, shift))
+            count = len(np.unique(knots.motion[contact]))
+            docket.add("contact.body", f"{names[0]} runs into {names[1]}, {depth:.2f} mm deep", amount=depth, count=count,
+                       point=_middle(a, b, place), **common)  # fmt: skip
+        else:
+            least = float(closest[run].min())
+            docket.add("contact.near", f"{names[0]} passes {names[1]} with {least:.2f} mm left; {near:g} mm are asked for",
+                       amount=near - least, count=len(np.unique(knots.motion[run])), point=_middle(a, b, place),
+                       **common)  # fmt: skip
+
+
+def _middle(a: Body, b: Body, shift: Floats) -> tuple[float, float, float]:
+    """The middle of the overlap of the two bodies' boxes, in the frame of a's link: where to look."""
+    box_a = np.array([joined(a.solids).vertices.min(axis=0), joined(a.solids).vertices.max(axis=0)])
+    box_b = np.array([joined(b.solids).vertices.min(axis=0), joined(b.solids).vertices.max(axis=0)]) + shift
+    low, high = np.maximum(box_a[0], box_b[0]), np.minimum(box_a[1], box_b[1])
+    x, y, z = 0.5 * (low + high)
+    return float(x), float(y), float(z)

@@ -1,0 +1,171 @@
+"""verdict.json, as the open contract says, and the same as text, SARIF 2.1.0 and JUnit."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+from xml.etree import ElementTree
+
+from .. import __version__
+from ..findings import CATALOGUE, Finding
+from ..rehearsal.run import Rehearsal
+from ..rehearsal.travel import ranges
+
+
+def _rounded(value: float, digits: int = 6) -> float:
+    return round(float(value), digits) + 0.0
+
+
+def finding_dict(item: Finding) -> dict[str, Any]:
+    return {
+        "kind": item.kind,
+        "severity": item.severity,
+        "channel": item.channel,
+        "program": item.program,
+        "line": item.line,
+        "time": _rounded(item.time, 4),
+        "tool": item.tool,
+        "bodies": list(item.bodies),
+        "axis": item.axis,
+        "amount": _rounded(item.amount, 4),
+        "point": [_rounded(c, 4) for c in item.point] if item.point else None,
+        "count": item.count,
+        "message": item.message,
+        "remedy": item.remedy,
+    }
+
+
+def verdict_dict(result: Rehearsal) -> dict[str, Any]:
+    reel, job = result.reel, result.job
+    seconds: dict[int, float] = {}
+    metres: dict[int, float] = {}
+    for cut in result.stocks:
+        for number in cut.seconds_in_cut:
+            seconds[number] = seconds.get(number, 0.0) + cut.seconds_in_cut[number]
+            metres[number] = metres.get(number, 0.0) + cut.metres_in_cut[number]
+    checks, switches = job.file.checks, job.file.switches
+    notes = []
+    if result.interpreted and result.interpreted.looped:
+        notes.append(f"the main program ends with M99 and would loop; it was run {switches.loop} time(s)")
+    return {
+        "format": "blunt-mirror/verdict@1",
+        "job": job.name,
+        "verdict": result.verdict,
+        "findings": [finding_dict(item) for item in result.findings],
+        "time": _rounded(reel.seconds if reel else 0.0),
+        "axes": [
+            {"axis": r.axis, "min": _rounded(r.low), "max": _rounded(r.high), "travel": list(r.travel) if r.travel else None}
+            for r in (ranges(reel, result.chain) if reel else [])
+        ],
+        "tools": [
+            {"number": n, "time_in_cut": _rounded(seconds.get(n, 0.0), 3), "metres_in_cut": _rounded(metres.get(n, 0.0))}
+            for n in sorted({int(t) for t in reel.motions.tool} - {0} if reel else ())
+        ],
+        "stock": [
+            {"name": c.name, "volume_before": _rounded(c.volume_before, 3), "volume_after": _rounded(c.volume_after, 3),
+             "gouge_max": None, "excess_max": None}
+            for c in result.stocks
+        ],
+        "checked": {
+            "resolution": checks.resolution,
+            "near": checks.near,
+            "near_stock": checks.near_stock,
+            "pairs": result.pairs,
+            "margins": [
+                {"bodies": [m.a, m.b], "clearance": _rounded(m.clearance, 3)}
+                for m in sorted(result.margins, key=lambda m: m.clearance)
+                if m.motion >= 0
+            ],
+            "design": False,
+            "switches": {"block_skip": switches.block_skip, "optional_stop": switches.optional_stop, "loop": switches.loop},
+            "notes": notes,
+        },
+        "version": __version__,
+    }  # fmt: skip
+
+
+WORDS = {"stop": "STOP: do not run this program", "caution": "CAUTION: look first", "clear": "CLEAR: it may run"}
+
+
+def as_text(verdict: dict[str, Any]) -> str:
+    lines = [WORDS[verdict["verdict"]], f"  {verdict['job']}, {verdict['time']:.1f} s"]
+    for item in verdict["findings"]:
+        place = f"{item['program']}:{item['line']}" if item["line"] else item["program"]
+        count = f" ({item['count']} motions)" if item["count"] > 1 else ""
+        lines.append(f"{item['severity']:8}{item['kind']:18}{place}  {item['message']}{count}")
+        lines.append(f"{'':26}→ {item['remedy']}")
+    for axis in verdict["axes"]:
+        travel = axis["travel"] or ["no", "limit"]
+        lines.append(f"axis {axis['axis']}: {axis['min']:.3f} … {axis['max']:.3f}  (travel {travel[0]} … {travel[1]})")
+    for stock in verdict["stock"]:
+        lines.append(f"stock {stock['name']}: {stock['volume_before']:.1f} → {stock['volume_after']:.1f} mm³")
+    checked = verdict["checked"]
+    lines.append(f"checked: {checked['pairs']} pairs of bodies, clearance {checked['near']:g} mm, material grid "
+                 f"{checked['resolution']:g} mm; not checked: gouge and material left")  # fmt: skip
+    lines += [f"note: {note}" for note in checked["notes"]]
+    return "\n".join(lines) + "\n"
+
+
+def as_sarif(verdict: dict[str, Any]) -> str:
+    kinds = sorted({item["kind"] for item in verdict["findings"]})
+    levels = {"stop": "error", "caution": "warning"}
+    return json.dumps(
+        {
+            "$schema": "https://json.schemastore.org/sarif-2.1.0.json",
+            "version": "2.1.0",
+            "runs": [
+                {
+                    "tool": {
+                        "driver": {
+                            "name": "Blunt Mirror",
+                            "version": verdict["version"],
+                            "rules": [
+                                {"id": k, "shortDescription": {"text": CATALOGUE[k].title},
+                                 "fullDescription": {"text": CATALOGUE[k].meaning}, "help": {"text": CATALOGUE[k].remedy}}
+                                for k in kinds
+                            ],
+                        }
+                    },
+                    "results": [
+                        {
+                            "ruleId": item["kind"],
+                            "level": levels[item["severity"]],
+                            "message": {"text": f"{item['message']}. {item['remedy']}"},
+                            "locations": [
+                                {"physicalLocation": {
+                                    "artifactLocation": {"uri": item["program"] or "job.json"},
+                                    "region": {"startLine": max(1, item["line"])},
+                                }}
+                            ],
+                        }
+                        for item in verdict["findings"]
+                    ],
+                }
+            ],
+        },
+        indent=1,
+    )  # fmt: skip
+
+
+def as_junit(verdict: dict[str, Any]) -> str:
+    """One test case per kind that can be found; a kind with findings has failed."""
+    by_kind: dict[str, list[dict[str, Any]]] = {}
+    for item in verdict["findings"]:
+        by_kind.setdefault(item["kind"], []).append(item)
+    failures = sum(1 for items in by_kind.values() if any(i["severity"] == "stop" for i in items))
+    suite = ElementTree.Element("testsuite", name=verdict["job"], tests=str(len(CATALOGUE)), failures=str(failures))
+    for kind, entry in CATALOGUE.items():
+        case = ElementTree.SubElement(suite, "testcase", classname="bluntmirror", name=f"{kind}: {entry.title}")
+        for item in by_kind.get(kind, []):
+            text = f"{item['program']}:{item['line']} {item['message']}. {item['remedy']}"
+            if item["severity"] == "stop":
+                ElementTree.SubElement(case, "failure", message=item["message"]).text = text
+            else:
+                ElementTree.SubElement(case, "system-out").text = text
+    return ElementTree.tostring(suite, encoding="unicode", xml_declaration=True)
+
+
+def render(verdict: dict[str, Any], form: str) -> str:
+    if form == "json":
+        return json.dumps(verdict, indent=1, ensure_ascii=False) + "\n"
+    return {"text": as_text, "sarif": as_sarif, "junit": as_junit}[form](verdict)

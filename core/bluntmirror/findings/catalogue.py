@@ -1,0 +1,91 @@
+"""The catalogue: every kind of finding, how bad it is by default, what it means and what usually puts it right."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Severity = Literal["stop", "caution"]
+
+
+@dataclass(frozen=True)
+class Kind:
+    name: str
+    severity: Severity
+    title: str
+    meaning: str
+    remedy: str
+
+
+_KINDS = [
+    Kind("program.syntax", "stop", "Unreadable block",
+         "A block that the reader cannot understand: a bad word, a bad number, an unclosed bracket or comment.",
+         "Correct the block; the column shown is where reading stopped."),
+    Kind("program.word", "caution", "Word not carried out",
+         "A word or code that the dialect does not know, or two codes of one modal group in a block. A code that the "
+         "trade knows but this version does not yet carry out is a stop: what follows it cannot be trusted.",
+         "Remove or replace the word, or verify this stretch by other means."),
+    Kind("program.arc", "stop", "Arc that does not close",
+         "Start and end of an arc do not lie on one circle about its centre, or it has neither centre nor radius.",
+         "Correct the end point, I J K or R; check the post's number of decimals."),
+    Kind("program.call", "stop", "Call without a target", "A subprogram or jump target that does not exist.",
+         "Add the subprogram to the job's library or correct the number."),
+    Kind("program.macro", "stop", "Macro error",
+         "A macro error: division by zero, a bad argument, a programmed alarm. As a caution: a vacant variable read "
+         "in a sum, where it counts as 0.",
+         "Set the variable before it is used, or correct the expression."),
+    Kind("program.endless", "stop", "Endless program", "A loop or recursion without end, stopped at the limit.",
+         "Give the loop an end, or raise the limit if the program is really that long."),
+    Kind("program.compensation", "stop", "Cutter compensation not possible",
+         "Cutter compensation that cannot be carried out: entry on an arc, an inside corner or gap smaller than the radius.",
+         "Enter on a straight move longer than the radius; use a smaller cutter or register."),
+    Kind("program.length", "stop", "Wrong or missing length offset",
+         "Motion into the work with no length offset, or with another tool's, active.",
+         "Call G43 with the H number of the tool in the spindle before the approach."),
+    Kind("program.feed", "stop", "Cutting move without feed", "A cutting move while no feed has been set.",
+         "Give an F word at or before this block."),
+    Kind("program.offset", "caution", "Offset never set", "An offset or register is used that was never set.",
+         "Enter the offset in the job, or correct the number."),
+    Kind("program.tool", "stop", "Tool not available",
+         "A tool that the table does not have, or a tool change away from the change position.",
+         "Add the tool to the table, or correct T; go to the change position before M6."),
+    Kind("program.order", "caution", "Unsafe order",
+         "A tool change or a first approach low beside the work, or an end without a retract.",
+         "Retract before the change and before the end."),
+    Kind("program.wait", "stop", "Wait without a partner", "A wait mark that no other channel answers.",
+         "Give the partner channel the same mark."),
+    Kind("program.speed", "caution", "Speed above the machine's", "A spindle speed that the machine does not reach.",
+         "Lower S, or choose a machine with a faster spindle."),
+    Kind("travel.over", "stop", "Overtravel", "An axis past its travel.",
+         "Shift the work or its offset by the amount shown, shorten the move, or use a shorter tool."),
+    Kind("travel.reach", "stop", "Pose out of reach", "A commanded pose that the chain cannot reach.",
+         "Place the work elsewhere or change the tool's direction."),
+    Kind("travel.singular", "caution", "Near a singularity", "An axis would have to outrun its speed.",
+         "Tilt the work or lower the feed."),
+    Kind("contact.body", "stop", "Collision", "Two bodies touch.",
+         "Move the body, lengthen the stick-out, or raise the move by the depth shown."),
+    Kind("contact.near", "caution", "Too close", "Two bodies come closer than the clearance asked for.",
+         "Make room, or accept the margin with a reason."),
+    Kind("contact.rapid", "stop", "Rapid through stock", "The cutter enters stock in a rapid move.",
+         "Raise the rapid above the stock, or make it a feed move."),
+    Kind("contact.shank", "stop", "Holder, shank or machine in stock",
+         "A non-cutting part of the tool or of the machine meets stock.",
+         "Lengthen the stick-out by the depth shown, use a slimmer holder, or remove the stock first."),
+    Kind("contact.still", "stop", "Cutting with the spindle still",
+         "The cutter is in stock while the spindle stands or turns the wrong way.",
+         "Start the spindle in the cutter's direction before this block."),
+    Kind("material.gouge", "stop", "Gouge", "More than the tolerance was removed inside the design.",
+         "Check tool, registers and path at the line shown."),
+    Kind("material.excess", "caution", "Material left", "More than the tolerance is left on the design at the end.",
+         "Add a pass here, or check that the operation reaches it."),
+    Kind("material.depth", "caution", "Deeper than the flutes", "Engaged deeper along the axis than the flutes are long.",
+         "Use a longer cutter, or take the cut in levels with a relieved neck."),
+    Kind("material.loose", "caution", "Loose piece", "A piece of stock came off. It stays where it is in the rehearsal.",
+         "Hold the piece, leave a tab, or machine it away."),
+    Kind("material.blank", "stop", "Blank too small", "The design reaches outside the stock before anything is cut.",
+         "Place the design inside the stock, or use a larger blank."),
+    Kind("check.limit", "stop", "Not checked", "Something this version cannot check yet; the verdict does not cover it.",
+         "Verify this by other means."),
+]  # fmt: skip
+
+CATALOGUE: dict[str, Kind] = {kind.name: kind for kind in _KINDS}

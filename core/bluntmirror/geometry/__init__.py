@@ -1,0 +1,1 @@
+"""Frames, triangle meshes, shapes, mesh files, and questions about distance."""

@@ -1,0 +1,137 @@
+"""Reading mesh files (STL, 3MF, GLB, STEP) and writing STL."""
+
+from __future__ import annotations
+
+import os
+import struct
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from .mesh import Mesh
+
+MAX_FILE_BYTES = 200_000_000
+MAX_TRIANGLES = 2_000_000
+STEP_TOLERANCE_MM = 0.01
+
+_STL = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
+
+
+class MeshUnreadable(ValueError):
+    """A mesh file that cannot be used; the message says why and what to do."""
+
+
+def read_mesh(path: Path) -> Mesh:
+    """Read a mesh in millimetres. Raises MeshUnreadable with the reason."""
+    size = path.stat().st_size
+    if size > MAX_FILE_BYTES:
+        raise MeshUnreadable(f"{size / 1e6:.0f} MB; at most {MAX_FILE_BYTES / 1e6:.0f} MB are taken: export it coarser")
+    suffix = path.suffix.lower()
+    if suffix == ".stl":
+        mesh = _read_stl(path.read_bytes())
+    elif suffix in (".3mf", ".glb"):
+        mesh = _read_scene(path, scale=1.0 if suffix == ".3mf" else 1000.0)
+    elif suffix in (".step", ".stp"):
+        mesh = _read_step(path)
+    else:
+        raise MeshUnreadable(f"'{suffix}' is not a mesh format that is read here; use STL, 3MF, GLB or STEP")
+    if len(mesh.faces) > MAX_TRIANGLES:
+        raise MeshUnreadable(f"{len(mesh.faces)} triangles; at most {MAX_TRIANGLES} are taken: export it coarser")
+    return checked(mesh)
+
+
+def checked(mesh: Mesh) -> Mesh:
+    """The mesh without its empty triangles. Raises MeshUnreadable for NaN, emptiness and absurd sizes."""
+    if not len(mesh.faces):
+        raise MeshUnreadable("the file holds no triangles")
+    if not np.isfinite(mesh.vertices).all():
+        raise MeshUnreadable("a vertex is not a number (NaN or infinite): repair the file")
+    if float(np.abs(mesh.vertices).max()) > 1e6:
+        raise MeshUnreadable("a vertex lies more than a kilometre away: check the file's units")
+    a, b, c = np.moveaxis(mesh.triangles, 1, 0)
+    full = np.linalg.norm(np.cross(b - a, c - a), axis=1) > 1e-14
+    return Mesh(mesh.vertices, np.ascontiguousarray(mesh.faces[full]))
+
+
+def welded(corners: np.ndarray) -> Mesh:
+    """Triangles (M, 3, 3) as an indexed mesh; corners that are equal to the bit become one vertex."""
+    flat = np.ascontiguousarray(corners.reshape(-1, 3).astype(np.float64)) + 0.0
+    keys = flat.view(np.dtype((np.void, 24))).ravel()
+    _, first, back = np.unique(keys, return_index=True, return_inverse=True)
+    faces = back.reshape(-1, 3).astype(np.int32)
+    kept = (faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 0] != faces[:, 2])
+    return Mesh(flat[first], faces[kept])
+
+
+def _read_stl(data: bytes) -> Mesh:
+    if len(data) >= 84:
+        (count,) = struct.unpack_from("<I", data, 80)
+        if len(data) == 84 + 50 * count:
+            return welded(np.frombuffer(data, _STL, count, 84)["corners"])
+    head = data[:512].lstrip()
+    if not head.startswith(b"solid") or b"\0" in data[:512]:
+        raise MeshUnreadable("this is not an STL file: neither its text form nor a binary one of the right length")
+    try:
+        words = data.split()
+        numbers = [word for i in _places(words, b"vertex") for word in words[i + 1 : i + 4]]
+        corners = np.array(numbers, dtype="S32").astype(np.float64)
+        return welded(corners.reshape(-1, 3, 3))
+    except ValueError as error:
+        raise MeshUnreadable("the STL text is cut off or holds a bad number: export it again") from error
+
+
+def _places(words: list[bytes], wanted: bytes) -> list[int]:
+    return [i for i, word in enumerate(words) if word.lower() == wanted]
+
+
+def _read_scene(path: Path, scale: float) -> Mesh:
+    import trimesh
+
+    try:
+        scene = trimesh.load_scene(path)
+        solid = scene.to_mesh()
+        vertices = np.asarray(solid.vertices, float)
+        faces = np.asarray(solid.faces, np.int32)
+    except Exception as error:  # the readers raise whatever the broken file makes them stumble over
+        raise MeshUnreadable(f"the file cannot be read as {path.suffix[1:].upper()}: {error}") from error
+    if not len(faces):
+        raise MeshUnreadable("the file holds no triangles")
+    return welded((vertices * scale)[faces])
+
+
+def _read_step(path: Path) -> Mesh:
+    import cascadio
+
+    with tempfile.TemporaryDirectory() as folder:
+        out = Path(folder) / "solid.glb"
+        # The translator prints to the process's own standard output, where a verdict may be going.
+        keep = os.dup(1)
+        quiet = os.open(os.devnull, os.O_WRONLY)
+        try:
+            os.dup2(quiet, 1)
+            cascadio.step_to_glb(str(path), str(out), STEP_TOLERANCE_MM, 0.2)
+        except Exception as error:
+            raise MeshUnreadable(f"the file cannot be read as STEP: {error}") from error
+        finally:
+            os.dup2(keep, 1)
+            os.close(keep)
+            os.close(quiet)
+        if not out.exists() or not out.stat().st_size:
+            raise MeshUnreadable("the file cannot be read as STEP, or holds no solid")
+        return _read_scene(out, scale=1000.0)
+
+
+def write_stl(path: Path, mesh: Mesh, name: str = "bluntmirror") -> None:
+    """Write a binary STL, mm."""
+    triangles = mesh.triangles
+    a, b, c = np.moveaxis(triangles, 1, 0)
+    normals = np.cross(b - a, c - a)
+    lengths = np.linalg.norm(normals, axis=1, keepdims=True)
+    table = np.zeros(len(triangles), _STL)
+    table["normal"] = normals / np.where(lengths > 0, lengths, 1.0)
+    table["corners"] = triangles
+    with path.open("wb") as out:
+        out.write(name.encode()[:79].ljust(80, b" "))
+        out.write(struct.pack("<I", len(triangles)))
+        out.write(table.tobytes())

@@ -1,0 +1,296 @@
+"""Opening a job: a folder, its job.json, or a zip of it. Everything that can be wrong is said in one line."""
+
+from __future__ import annotations
+
+import json
+import math
+import shutil
+import stat
+import tempfile
+import zipfile
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path, PurePosixPath
+from typing import TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from ..geometry import mesh as meshes
+from ..geometry.frames import frame
+from ..geometry.mesh import Mesh
+from ..geometry.meshfile import MeshUnreadable, read_mesh
+from . import models
+from .models import JobFile, MachineFile, ToolsFile
+
+MAX_JSON_BYTES = 50_000_000
+MAX_PROGRAM_BYTES = 150_000_000
+MAX_ZIP_FILES = 2_000
+MAX_ZIP_BYTES = 1_000_000_000
+MAX_ZIP_RATIO = 200
+INCH_MM = 25.4  # exact since 1959 (ISO 80000-3)
+
+Model = TypeVar("Model", bound=BaseModel)
+
+
+class JobUnreadable(Exception):
+    """A job that cannot be read: file, place, what is wrong, what to do; one line."""
+
+    def __init__(self, file: str, what: str) -> None:
+        super().__init__(f"{file}: {' '.join(what.split())}")
+
+
+@dataclass
+class Job:
+    """A job as loaded: every file read and checked, lengths in mm. Programs are bytes, read later by `program`."""
+
+    folder: Path
+    file: JobFile
+    machine: MachineFile
+    tools: ToolsFile
+    programs: dict[str, bytes]
+    _meshes: dict[str, Mesh] = field(default_factory=dict)
+    _unpacked: tempfile.TemporaryDirectory[str] | None = None
+
+    @property
+    def name(self) -> str:
+        return self.file.name
+
+    def solid(self, shapes: list[models.Shape], where: str) -> list[Mesh]:
+        """The shapes as meshes in the frame they are drawn in, one mesh a shape. Raises JobUnreadable."""
+        result = []
+        for i, shape in enumerate(shapes):
+            place = f"{where}[{i}]"
+            try:
+                result.append(self._shape(shape).moved(frame(shape.at, shape.turn)))
+            except MeshUnreadable as error:
+                raise JobUnreadable(getattr(shape, "file", place), str(error)) from error
+            except ValueError as error:
+                raise JobUnreadable(place, str(error)) from error
+        return result
+
+    def _shape(self, shape: models.Shape) -> Mesh:
+        if isinstance(shape, models.Box):
+            return meshes.box(shape.size)
+        if isinstance(shape, models.Cylinder):
+            return meshes.cylinder(shape.diameter, shape.length)
+        if isinstance(shape, models.Tube):
+            return meshes.tube(shape.outer, shape.inner, shape.length)
+        if isinstance(shape, models.Revolve):
+            return meshes.revolve(shape.profile)
+        if isinstance(shape, models.Extrude):
+            return meshes.extrude(shape.outline, shape.height)
+        if shape.file not in self._meshes:
+            self._meshes[shape.file] = read_mesh(inside(self.folder, shape.file, "shape.file"))
+        return self._meshes[shape.file]
+
+    @cached_property
+    def body_meshes(self) -> dict[str, list[Mesh]]:
+        """Every body's shapes, in the frame of its mount."""
+        result = {}
+        for body in self.file.bodies:
+            shapes = body.shapes or [body.shape]  # type: ignore[list-item]
+            placed = frame(body.at, body.turn)
+            result[body.name] = [m.moved(placed) for m in self.solid(shapes, f"job.json: bodies.{body.name}")]
+        return result
+
+    @cached_property
+    def link_meshes(self) -> dict[str, list[Mesh]]:
+        """Every machine link's shapes, in the frame of the link."""
+        return {link.name: self.solid(link.shapes, f"{self.file.machine}: links.{link.name}") for link in self.machine.links}
+
+
+def open_job(path: Path) -> Job:
+    """Open a folder, a job.json or a .zip. Raises JobUnreadable."""
+    unpacked = None
+    if not path.exists():
+        raise JobUnreadable(str(path), "no such file or folder")
+    if path.is_file() and path.suffix.lower() == ".zip":
+        unpacked = tempfile.TemporaryDirectory(prefix="bluntmirror-")
+        folder = unzip(path, Path(unpacked.name))
+        name = "job.json"
+    elif path.is_dir():
+        folder, name = path, "job.json"
+    else:
+        folder, name = path.parent, path.name
+    if not (folder / name).is_file():
+        raise JobUnreadable(str(path), "there is no job.json in it")
+    job = _load(folder.resolve(), name)
+    job._unpacked = unpacked
+    return job
+
+
+def unzip(archive: Path, to: Path) -> Path:
+    """Unpack an archive and return the folder that holds job.json. Path tricks, links and bombs raise JobUnreadable."""
+    try:
+        with zipfile.ZipFile(archive) as bundle:
+            entries = bundle.infolist()
+            if len(entries) > MAX_ZIP_FILES:
+                raise JobUnreadable(archive.name, f"{len(entries)} files; at most {MAX_ZIP_FILES} are taken")
+            if sum(e.file_size for e in entries) > MAX_ZIP_BYTES:
+                raise JobUnreadable(archive.name, f"it unpacks to more than {MAX_ZIP_BYTES // 10**6} MB")
+            left = MAX_ZIP_BYTES
+            for entry in entries:
+                parts = PurePosixPath(entry.filename.replace("\\", "/"))
+                if parts.is_absolute() or ".." in parts.parts or ":" in entry.filename:
+                    raise JobUnreadable(archive.name, f"the path '{entry.filename}' leaves the job folder")
+                if stat.S_ISLNK(entry.external_attr >> 16):
+                    raise JobUnreadable(archive.name, f"'{entry.filename}' is a link; put the file itself in")
+                if entry.file_size > MAX_ZIP_RATIO * max(entry.compress_size, 1_000):
+                    raise JobUnreadable(archive.name, f"'{entry.filename}' unpacks to a suspicious size")
+                if entry.is_dir():
+                    continue
+                target = to / parts
+                target.parent.mkdir(parents=True, exist_ok=True)
+                with bundle.open(entry) as source, target.open("wb") as out:
+                    while chunk := source.read(1 << 20):
+                        left -= len(chunk)  # the sizes in the directory may lie
+                        if left < 0:
+                            raise JobUnreadable(archive.name, f"it unpacks to more than {MAX_ZIP_BYTES // 10**6} MB")
+                        out.write(chunk)
+    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError) as error:
+        raise JobUnreadable(archive.name, f"not a zip that can be read: {error}") from error
+    except OSError as error:
+        raise JobUnreadable(archive.name, f"cannot be unpacked: {error.strerror or error}") from error
+    if not (to / "job.json").exists():
+        inner = [p for p in to.iterdir() if p.is_dir() and not p.name.startswith(("__", "."))]
+        if len(inner) == 1 and (inner[0] / "job.json").exists():
+            return inner[0]
+    return to
+
+
+def inside(folder: Path, name: str, where: str) -> Path:
+    """The file `name` of the job. Raises JobUnreadable when it leaves the folder or is not there."""
+    parts = PurePosixPath(name.replace("\\", "/"))
+    target = (folder / parts).resolve()
+    if not name.strip() or parts.is_absolute() or ".." in parts.parts or not target.is_relative_to(folder.resolve()):
+        raise JobUnreadable("job.json", f"{where}: the path '{name}' leaves the job folder")
+    if not target.is_file():
+        raise JobUnreadable(name, f"no such file in the job folder (named by {where})")
+    return target
+
+
+def _reject_constant(text: str) -> float:
+    raise ValueError(f"{text} is not a number that can be used here")
+
+
+def read_model(file: Path, shown: str, kind: type[Model]) -> Model:
+    """Read one JSON file as a model. Raises JobUnreadable, with the place."""
+    if file.stat().st_size > MAX_JSON_BYTES:
+        raise JobUnreadable(shown, f"larger than {MAX_JSON_BYTES // 10**6} MB")
+    try:
+        data = json.loads(file.read_text("utf-8-sig"), parse_constant=_reject_constant)
+    except json.JSONDecodeError as error:
+        raise JobUnreadable(shown, f"line {error.lineno}, column {error.colno}: not valid JSON: {error.msg}") from error
+    except (ValueError, RecursionError) as error:
+        raise JobUnreadable(shown, f"not valid JSON: {error}") from error
+    if not isinstance(data, dict):
+        raise JobUnreadable(shown, "the file must hold one JSON object")
+    try:
+        return kind.model_validate(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        said = first["msg"].removeprefix("Value error, ")
+        if first["type"] == "extra_forbidden":
+            said = "this format has no such field; check its spelling"
+        more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
+        raise JobUnreadable(shown, f"{place}: {said}{more}" if place else said + more) from error
+
+
+def read_machine(file: Path, shown: str) -> MachineFile:
+    machine = read_model(file, shown, MachineFile)
+    if machine.units == "inch":
+        machine = models.in_millimetres(machine, INCH_MM)
+    _check_machine(machine, shown)
+    return machine
+
+
+def read_tools(file: Path, shown: str) -> ToolsFile:
+    tools = read_model(file, shown, ToolsFile)
+    return models.in_millimetres(tools, INCH_MM) if tools.units == "inch" else tools
+
+
+def _load(folder: Path, name: str) -> Job:
+    file = read_model(folder / name, name, JobFile)
+    if file.units == "inch":
+        file = models.in_millimetres(file, INCH_MM)
+    machine = read_machine(inside(folder, file.machine, "machine"), file.machine)
+    tools = read_tools(inside(folder, file.tools, "tools"), file.tools)
+    _check_job(file, machine, name)
+    programs: dict[str, bytes] = {}
+    for i, entry in enumerate(file.programs):
+        for shown in [entry.main, *entry.library]:
+            path = inside(folder, shown, f"programs[{i}]")
+            if path.stat().st_size > MAX_PROGRAM_BYTES:
+                raise JobUnreadable(
+                    shown,
+                    f"{path.stat().st_size / 1e6:.0f} MB; at most {MAX_PROGRAM_BYTES // 10**6} MB are taken: "
+                    "split it into subprograms",
+                )
+            programs[shown] = path.read_bytes()
+    job = Job(folder, file, machine, tools, programs)
+    _ = job.body_meshes, job.link_meshes  # a broken mesh is an unreadable job: say so now
+    return job
+
+
+def _check_machine(machine: MachineFile, shown: str) -> None:
+    names = [link.name for link in machine.links]
+    known: set[str] = set()
+    axes: dict[str, models.Joint] = {}
+    for link in machine.links:
+        if names.count(link.name) > 1:
+            raise JobUnreadable(shown, f"links: two links are called '{link.name}'")
+        if link.parent is not None and link.parent not in names:
+            raise JobUnreadable(shown, f"links.{link.name}: there is no link '{link.parent}'")
+        if link.joint:
+            if link.joint.axis in axes:
+                raise JobUnreadable(shown, f"links.{link.name}: axis {link.joint.axis} already moves another link")
+            axes[link.joint.axis] = link.joint
+    for _ in names:  # every chain must end at a root: a ring of parents never becomes known
+        known |= {link.name for link in machine.links if link.parent is None or link.parent in known}
+    if ring := [name for name in names if name not in known]:
+        raise JobUnreadable(shown, f"links: '{ring[0]}' is its own ancestor")
+    for mount in machine.mounts:
+        if mount.link not in names:
+            raise JobUnreadable(shown, f"mounts.{mount.name}: there is no link '{mount.link}'")
+    for needed in ("tool", "work"):
+        if not any(m.takes == needed for m in machine.mounts):
+            raise JobUnreadable(shown, f"mounts: there is none that takes '{needed}'")
+    for channel in machine.channels:
+        for axis in channel.axes:
+            if axis not in axes:
+                raise JobUnreadable(shown, f"channels.{channel.number}: no joint moves axis {axis}")
+    for where, values in [*machine.reference.items(), ("tool_change.at", machine.tool_change.at)]:
+        for axis in values:
+            if axis not in axes:
+                raise JobUnreadable(shown, f"reference {where}: no joint moves axis {axis}")
+    if any(not math.isfinite(j.rapid) for j in axes.values()):
+        raise JobUnreadable(shown, "joints: rapid must be finite")
+
+
+def _check_job(file: JobFile, machine: MachineFile, shown: str) -> None:
+    mounts = {m.name: m for m in machine.mounts}
+    for body in file.bodies:
+        if body.mount not in mounts:
+            raise JobUnreadable(
+                shown, f"bodies.{body.name}: the machine has no mount '{body.mount}' (it has {', '.join(mounts)})"
+            )
+    for key, value in file.work_offsets.items():
+        number = key.upper().replace(" ", "")
+        if number not in {f"G{n}" for n in range(54, 60)} and not (
+            number.startswith("G54.1P") and number[6:].isdigit() and 1 <= int(number[6:]) <= 300
+        ):
+            raise JobUnreadable(shown, f"work_offsets: '{key}' is none of G54 … G59, G54.1 P1 … P300")
+        if isinstance(value, models.Datum) and value.mount not in mounts:
+            raise JobUnreadable(shown, f"work_offsets.{key}: the machine has no mount '{value.mount}'")
+    channels = {c.number for c in machine.channels}
+    for entry in file.programs:
+        if entry.channel not in channels:
+            raise JobUnreadable(shown, f"programs: the machine has no channel {entry.channel}")
+    if len({p.channel for p in file.programs}) < len(file.programs):
+        raise JobUnreadable(shown, "programs: a channel has two programs")
+
+
+def copy_tree(job: Job, to: Path) -> None:
+    """Copy a job's folder, as it was opened."""
+    shutil.copytree(job.folder, to, dirs_exist_ok=True)

@@ -1,0 +1,387 @@
+"""The models of job.json, machine.json and tools.json: the open contract, in code.
+
+Lengths are marked with `Length` (and `LengthRate` for mm/min and mm/s²): a file in inches is turned into millimetres
+by walking those marks, so that nothing past loading ever meets an inch.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+
+class _Mark:
+    """Marks a field as a length, to be scaled when its file is in inches."""
+
+
+LENGTH = _Mark()
+Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
+Positive = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e9)]
+Triple = tuple[Finite, Finite, Finite]
+Pair = tuple[Finite, Finite]
+ORIGIN = (0.0, 0.0, 0.0)
+
+
+class Strict(BaseModel):
+    """A field that the format does not have is an error, not something to pass over: it would be a silent omission."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+    notes: str | None = None
+
+
+# --- shapes -----------------------------------------------------------------------------------------------------------
+
+
+class Placed(Strict):
+    at: Annotated[Triple, LENGTH] = ORIGIN
+    turn: Triple = ORIGIN
+
+
+class Box(Placed):
+    type: Literal["box"]
+    size: Annotated[tuple[Positive, Positive, Positive], LENGTH]
+
+
+class Cylinder(Placed):
+    type: Literal["cylinder"]
+    diameter: Annotated[Positive, LENGTH]
+    length: Annotated[Positive, LENGTH]
+
+
+class Tube(Placed):
+    type: Literal["tube"]
+    outer: Annotated[Positive, LENGTH]
+    inner: Annotated[Positive, LENGTH]
+    length: Annotated[Positive, LENGTH]
+
+
+class MeshFile(Placed):
+    type: Literal["mesh"]
+    file: str
+
+
+class Revolve(Placed):
+    type: Literal["revolve"]
+    profile: Annotated[list[Pair], LENGTH, Field(min_length=3, max_length=10_000)]
+
+
+class Extrude(Placed):
+    type: Literal["extrude"]
+    outline: Annotated[list[Pair], LENGTH, Field(min_length=3, max_length=100_000)]
+    height: Annotated[Positive, LENGTH]
+
+
+Shape = Annotated[Box | Cylinder | Tube | MeshFile | Revolve | Extrude, Field(discriminator="type")]
+
+# --- machine.json -----------------------------------------------------------------------------------------------------
+
+
+class Joint(Strict):
+    axis: Annotated[str, Field(min_length=1, max_length=8)]
+    type: Literal["linear", "rotary"]
+    direction: Triple
+    at: Annotated[Triple, LENGTH] = ORIGIN
+    travel: tuple[Finite, Finite] | None = None
+    rapid: Positive
+    accel: Positive
+    rollover: Positive | None = None
+
+    @model_validator(mode="after")
+    def _sensible(self) -> Joint:
+        if sum(c * c for c in self.direction) < 1e-12:
+            raise ValueError("direction has no length")
+        if self.travel and self.travel[0] > self.travel[1]:
+            raise ValueError("travel's first value must not be above its second")
+        return self
+
+
+class Link(Strict):
+    name: Annotated[str, Field(min_length=1)]
+    parent: str | None = None
+    joint: Joint | None = None
+    shapes: list[Shape] = []
+
+
+class Mount(Strict):
+    name: str
+    link: str
+    at: Annotated[Triple, LENGTH] = ORIGIN
+    turn: Triple = ORIGIN
+    takes: Literal["tool", "work"]
+
+
+class Channel(Strict):
+    number: Annotated[int, Field(ge=1, le=16)]
+    axes: Annotated[list[str], Field(min_length=1)]
+
+
+class ToolChange(Strict):
+    at: Annotated[dict[str, Finite], LENGTH] = {}
+    seconds: Annotated[float, Field(ge=0, le=3600, allow_inf_nan=False)] = 0.0
+    moves: bool = False
+
+
+class Spindle(Strict):
+    max_rpm: Positive | None = None
+
+
+class MachineFile(Strict):
+    format: Literal["blunt-mirror/machine@1"]
+    name: str
+    units: Literal["mm", "inch"] = "mm"
+    links: Annotated[list[Link], Field(min_length=1, max_length=500)]
+    mounts: list[Mount]
+    channels: list[Channel] = [Channel(number=1, axes=["X", "Y", "Z"])]
+    reference: dict[Literal["1", "2", "3", "4"], Annotated[dict[str, Finite], LENGTH]] = {}
+    tool_change: ToolChange = ToolChange()
+    spindle: Spindle = Spindle()
+    rapid: Literal["straight", "dogleg"] = "straight"
+    ignore: list[tuple[str, str]] = []
+
+
+# --- tools.json -------------------------------------------------------------------------------------------------------
+
+
+class _Milling(Strict):
+    diameter: Annotated[Positive, LENGTH]
+    flute_length: Annotated[Positive, LENGTH]
+    reach: Annotated[Positive, LENGTH]
+    shank_diameter: Annotated[Positive, LENGTH] | None = None
+    flutes: Annotated[int, Field(ge=1, le=200)] = 2
+    hand: Literal["right", "left"] = "right"
+
+    @model_validator(mode="after")
+    def _flutes_fit(self) -> _Milling:
+        if self.flute_length > self.reach + 1e-9:
+            raise ValueError("flute_length must not exceed reach (tip to holder face)")
+        return self
+
+
+class EndMill(_Milling):
+    type: Literal["end-mill"]
+    corner_radius: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
+
+    @model_validator(mode="after")
+    def _corner_fits(self) -> EndMill:
+        if self.corner_radius > self.diameter / 2 + 1e-9:
+            raise ValueError("corner_radius must not exceed half the diameter")
+        return self
+
+
+class BallMill(_Milling):
+    type: Literal["ball-mill"]
+
+
+class Drill(_Milling):
+    type: Literal["drill"]
+    point_angle: Annotated[float, Field(gt=0, le=180)] = 118.0
+
+
+class ChamferMill(_Milling):
+    type: Literal["chamfer-mill"]
+    tip_diameter: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
+    angle: Annotated[float, Field(gt=0, lt=180)]
+
+    @model_validator(mode="after")
+    def _tip_is_small(self) -> ChamferMill:
+        if self.tip_diameter >= self.diameter:
+            raise ValueError("tip_diameter is the small end: it must be below diameter")
+        return self
+
+
+class TSlot(_Milling):
+    type: Literal["t-slot"]
+
+
+class Dovetail(_Milling):
+    type: Literal["dovetail"]
+    angle: Annotated[float, Field(gt=0, lt=90)]
+
+
+class Tap(_Milling):
+    type: Literal["tap"]
+    pitch: Annotated[Positive, LENGTH] | None = None
+
+
+class Reamer(_Milling):
+    type: Literal["reamer"]
+
+
+class ProfileCutter(_Milling):
+    type: Literal["profile"]
+    diameter: Annotated[Positive, LENGTH] | None = None  # type: ignore[assignment]
+    flute_length: Annotated[Positive, LENGTH] | None = None  # type: ignore[assignment]
+    profile: Annotated[list[Pair], LENGTH, Field(min_length=2, max_length=1000)]
+
+    @model_validator(mode="after")
+    def _flutes_fit(self) -> ProfileCutter:
+        heights = [z for _, z in self.profile]
+        if any(b < a for a, b in zip(heights, heights[1:], strict=False)) or abs(heights[0]) > 1e-9:
+            raise ValueError("profile goes from the tip (z = 0) up")
+        if any(r < 0 for r, _ in self.profile):
+            raise ValueError("profile radii must not be negative")
+        return self
+
+
+class Insert(Strict):
+    """A turning tool. Read and kept; turning is not carried out yet and is reported as such where it is used."""
+
+    type: Literal["insert", "groove", "part-off", "thread-insert"]
+    shape: str | None = None
+    inscribed_circle: Annotated[Positive, LENGTH] | None = None
+    nose_radius: Annotated[float, Field(ge=0), LENGTH] | None = None
+    lead_angle: Finite | None = None
+    hand: Literal["right", "left", "neutral"] | None = None
+    width: Annotated[Positive, LENGTH] | None = None
+    reach: Annotated[Positive, LENGTH] | None = None
+
+
+Cutter = Annotated[
+    EndMill | BallMill | Drill | ChamferMill | TSlot | Dovetail | Tap | Reamer | ProfileCutter | Insert,
+    Field(discriminator="type"),
+]
+
+
+class Segment(Strict):
+    diameter: Annotated[Positive, LENGTH]
+    to_diameter: Annotated[Positive, LENGTH] | None = None
+    length: Annotated[Positive, LENGTH]
+
+
+class Holder(Strict):
+    segments: list[Segment] = []
+
+
+class ToolEntry(Strict):
+    number: Annotated[int, Field(ge=0, le=99_999_999)]
+    name: str = ""
+    cutter: Cutter
+    holder: Holder = Holder()
+    length: Annotated[Positive, LENGTH]
+    registers: Annotated[dict[Literal["H", "D"], Finite], LENGTH] = {}
+
+
+class ToolsFile(Strict):
+    format: Literal["blunt-mirror/tools@1"]
+    name: str | None = None
+    units: Literal["mm", "inch"] = "mm"
+    tools: Annotated[list[ToolEntry], Field(max_length=5000)]
+
+    @model_validator(mode="after")
+    def _numbers_once(self) -> ToolsFile:
+        seen: set[int] = set()
+        for tool in self.tools:
+            if tool.number in seen:
+                raise ValueError(f"tool {tool.number} is listed twice")
+            seen.add(tool.number)
+        return self
+
+
+# --- job.json ---------------------------------------------------------------------------------------------------------
+
+
+class ProgramFile(Strict):
+    channel: Annotated[int, Field(ge=1, le=16)] = 1
+    main: str
+    library: list[str] = []
+    dialect: Literal["iso-mill", "iso-turn", "iso-turn-b", "rs274"] = "iso-mill"
+
+
+class Body(Placed):
+    name: Annotated[str, Field(min_length=1)]
+    role: Literal["stock", "fixture", "design", "part"]
+    mount: str
+    shape: Shape | None = None
+    shapes: list[Shape] | None = None
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> Body:
+        if (self.shape is None) == (not self.shapes):
+            raise ValueError("give either `shape` or `shapes`")
+        return self
+
+
+class Datum(Strict):
+    datum: Annotated[Triple, LENGTH]
+    mount: str
+
+
+class Checks(Strict):
+    resolution: Annotated[Positive, LENGTH] = 0.5
+    gouge: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.05
+    excess: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.3
+    near: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 1.0
+    near_stock: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
+
+
+class Switches(Strict):
+    block_skip: list[Annotated[int, Field(ge=1, le=9)]] = []
+    optional_stop: bool = False
+    loop: Annotated[int, Field(ge=1, le=10_000)] = 1
+
+
+class JobFile(Strict):
+    format: Literal["blunt-mirror/job@1"]
+    name: str
+    units: Literal["mm", "inch"] = "mm"
+    machine: str
+    tools: str
+    programs: Annotated[list[ProgramFile], Field(min_length=1, max_length=16)]
+    bodies: Annotated[list[Body], Field(max_length=500)] = []
+    work_offsets: dict[str, Annotated[dict[str, Finite], LENGTH] | Datum] = {}
+    variables: dict[Annotated[str, Field(pattern=r"^(\d+|<[^>]+>|[A-Za-z_]\w*)$")], Finite] = {}
+    bare_numbers: Literal["mm", "increment"] = "mm"
+    switches: Switches = Switches()
+    checks: Checks = Checks()
+
+    @model_validator(mode="after")
+    def _names_once(self) -> JobFile:
+        names = [b.name for b in self.bodies]
+        for name in names:
+            if names.count(name) > 1:
+                raise ValueError(f"two bodies are called '{name}'")
+        return self
+
+
+# --- units ------------------------------------------------------------------------------------------------------------
+
+
+def _times(value: Any, factor: float) -> Any:
+    if isinstance(value, bool) or value is None or isinstance(value, str):
+        return value
+    if isinstance(value, int | float):
+        return value * factor
+    if isinstance(value, dict):
+        return {key: _times(item, factor) for key, item in value.items()}
+    return type(value)(_times(item, factor) for item in value)
+
+
+ROTARY_LETTERS = frozenset("ABC")
+
+
+def in_millimetres(model: Any, factor: float) -> Any:
+    """A copy of a model in which every field marked as a length is multiplied by the factor."""
+    if isinstance(model, list | tuple):
+        return type(model)(in_millimetres(item, factor) for item in model)
+    if isinstance(model, dict):
+        return {key: in_millimetres(item, factor) for key, item in model.items()}
+    if not isinstance(model, BaseModel):
+        return model
+    changes: dict[str, Any] = {}
+    for name, info in type(model).model_fields.items():
+        value = getattr(model, name)
+        if LENGTH in info.metadata:
+            changes[name] = _times(value, factor)
+        elif name in ("reference", "work_offsets"):
+            changes[name] = {
+                key: in_millimetres(axes, factor)
+                if isinstance(axes, BaseModel)
+                else {a: v if a[0] in ROTARY_LETTERS else v * factor for a, v in axes.items()}
+                for key, axes in value.items()
+            }
+        else:
+            changes[name] = in_millimetres(value, factor)
+    if isinstance(model, Joint) and model.type == "linear":
+        changes |= {"travel": _times(model.travel, factor), "rapid": model.rapid * factor, "accel": model.accel * factor}
+    return model.model_copy(update=changes)

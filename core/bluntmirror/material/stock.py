@@ -1,0 +1,323 @@
+"""The stock: three grids of rays over a box, cut motion by motion.
+
+All coordinates here are of the grid's frame. Rays stand in the middles of cells, and the cell's sides divide the box
+evenly with no side longer than the resolution asked for, so that a box-shaped blank has exactly its volume.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.mesh import Mesh
+from ..tools.assembly import Assembly, offset_slabs
+from .cut_kernel import (
+    CUT,
+    FIELDS,
+    FIRST,
+    SETS,
+    TEST_CUT,
+    TEST_FLUSH,
+    TEST_HOLDER,
+    TEST_NEAR,
+    TEST_SHANK,
+    TILE,
+    bin_motions,
+    cut,
+)
+from .ray_kernel import crossings, pair_up
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int32]
+
+CONTACT_DEPTH_MM = 0.01  # shallower than this, a test does not call it contact: chords of arcs stand off by 0.002
+MOST_INTERVALS = 64  # that a ray of a freshly laid mesh may have
+MAX_CAPACITY = 4096
+MAX_RAYS = 60_000_000
+AXES_OF = ((1, 2, 0), (0, 2, 1), (0, 1, 2))  # lateral u, lateral v, along — of X, Y and Z rays
+HANDED = (1, -1, 1)
+TEST_KINDS = (TEST_CUT, TEST_SHANK, TEST_HOLDER, TEST_FLUSH, TEST_NEAR)
+
+
+class TooFine(ValueError):
+    """A grid that would not fit into memory."""
+
+
+@dataclass(frozen=True)
+class Lattice:
+    """Where the rays stand: origin (3,), step (3,), counts (3,) cells."""
+
+    origin: Floats
+    step: Floats
+    counts: NDArray[np.int64]
+
+    @staticmethod
+    def over(bounds: Floats, resolution: float) -> Lattice:
+        """The lattice over a box (2, 3). Raises TooFine beyond the memory bound."""
+        size = np.maximum(bounds[1] - bounds[0], 1e-6)
+        counts = np.maximum(1, np.ceil(size / resolution - 1e-9)).astype(np.int64)
+        rays = counts[0] * counts[1] + counts[1] * counts[2] + counts[0] * counts[2]
+        if rays > MAX_RAYS:
+            finest = resolution * float(np.sqrt(rays / MAX_RAYS))
+            raise TooFine(
+                f"resolution {resolution:g} mm needs {rays / 1e6:.0f} million rays for this stock; at most "
+                f"{MAX_RAYS / 1e6:.0f} million are taken: choose {np.ceil(finest * 100) / 100:g} mm or coarser"
+            )
+        return Lattice(bounds[0].copy(), size / counts, counts)
+
+    def centres(self, axis: int) -> Floats:
+        return np.asarray(self.origin[axis] + (np.arange(self.counts[axis]) + 0.5) * self.step[axis])
+
+
+class Rays:
+    """The rays of one direction, in tiles of 16 × 16; each tile's intervals lie together in the pool."""
+
+    def __init__(self, direction: int, lattice: Lattice) -> None:
+        self.direction = direction
+        self.lattice = lattice
+        u, v, _ = AXES_OF[direction]
+        self.nu, self.nv = int(lattice.counts[u]), int(lattice.counts[v])
+        self.tiles_u = -(-self.nu // TILE)
+        self.tiles = self.tiles_u * -(-self.nv // TILE)
+        self.count = np.zeros((self.tiles, TILE * TILE), np.int32)
+        self.capacity = np.full(self.tiles, 2, np.int32)
+        self.base = np.arange(self.tiles, dtype=np.int64) * (2 * TILE * TILE)
+        room = self.tiles * 2 * TILE * TILE
+        self.used = room
+        self.lo, self.hi = np.zeros(room, np.float32), np.zeros(room, np.float32)
+        self.tag_lo, self.tag_hi = np.full(room, -1, np.int32), np.full(room, -1, np.int32)
+        self.tile_lo = np.full(self.tiles, np.inf, np.float32)
+        self.tile_hi = np.full(self.tiles, -np.inf, np.float32)
+
+    def grow(self, tile: int, capacity: int) -> None:
+        """Move a tile to the end of the pool with room for more intervals a ray."""
+        old = int(self.capacity[tile])
+        size = capacity * TILE * TILE
+        if self.used + size > len(self.lo):
+            more = max(size, len(self.lo) // 4)
+            for name in ("lo", "hi", "tag_lo", "tag_hi"):
+                pool = getattr(self, name)
+                setattr(self, name, np.concatenate([pool, np.zeros(more, pool.dtype)]))
+        begin = int(self.base[tile])
+        for pool in (self.lo, self.hi, self.tag_lo, self.tag_hi):
+            source = pool[begin : begin + old * TILE * TILE].reshape(TILE * TILE, old)
+            pool[self.used : self.used + size].reshape(TILE * TILE, capacity)[:, :old] = source
+        self.base[tile] = self.used
+        self.capacity[tile] = capacity
+        self.used += size
+
+    def fill(self, lo: NDArray[np.float32], hi: NDArray[np.float32], count: Ints) -> None:
+        """Take intervals given per ray (rays, most) in lattice order v·nu + u."""
+        u = np.arange(self.nu * self.nv) % self.nu
+        v = np.arange(self.nu * self.nv) // self.nu
+        tile = (v // TILE) * self.tiles_u + u // TILE
+        local = (v % TILE) * TILE + u % TILE
+        for t in np.unique(tile[count > 2]):
+            self.grow(int(t), int(count[tile == t].max()))
+        self.count[tile, local] = count
+        for k in range(int(count.max(initial=0))):
+            has = count > k
+            slot = self.base[tile[has]] + local[has] * self.capacity[tile[has]].astype(np.int64) + k
+            self.lo[slot], self.hi[slot] = lo[has, k], hi[has, k]
+            np.minimum.at(self.tile_lo, tile[has], lo[has, k])
+            np.maximum.at(self.tile_hi, tile[has], hi[has, k])
+
+    def ends(self) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+        """All intervals: lateral indices u, v and the slot in the pool, each (intervals,)."""
+        tile, ray = np.nonzero(self.count)
+        count = self.count[tile, ray]
+        which = np.repeat(np.arange(len(tile)), count)
+        number = np.arange(len(which)) - np.repeat(np.cumsum(count) - count, count)
+        u = (tile % self.tiles_u) * TILE + ray % TILE
+        v = (tile // self.tiles_u) * TILE + ray // TILE
+        slot = self.base[tile] + ray.astype(np.int64) * self.capacity[tile]
+        return u[which], v[which], slot[which] + number
+
+    @property
+    def volume(self) -> float:
+        u, v, slot = self.ends()
+        a, b, _ = AXES_OF[self.direction]
+        length = self.hi[slot].astype(np.float64) - self.lo[slot]
+        return float(length.sum() * self.lattice.step[a] * self.lattice.step[b])
+
+    @property
+    def bytes(self) -> int:
+        return self.lo.nbytes * 2 + self.tag_lo.nbytes * 2 + self.count.nbytes
+
+
+def rays_of(mesh: Mesh, lattice: Lattice, direction: int) -> tuple[NDArray[np.float32], NDArray[np.float32], Ints, int]:
+    """Intervals of a closed mesh on the lattice: lo, hi (rays, most), count (rays,), and how many rays did not add up."""
+    u, v, w = AXES_OF[direction]
+    n = int(lattice.counts[u] * lattice.counts[v])
+    begin = np.zeros(n + 1, np.int64)
+    triangles = np.ascontiguousarray(mesh.triangles)
+    nothing, no_signs = np.zeros(0), np.zeros(0, np.int8)
+    crossings(triangles, u, v, w, lattice.origin, lattice.step, lattice.counts, False, begin, nothing, no_signs)
+    begin = np.cumsum(begin)
+    places, signs = np.zeros(begin[-1]), np.zeros(begin[-1], np.int8)
+    crossings(triangles, u, v, w, lattice.origin, lattice.step, lattice.counts, True, begin.copy(), places, signs)
+    most = int(min(MOST_INTERVALS, max(1, (np.diff(begin).max(initial=0) + 1) // 2)))
+    lo, hi = np.zeros((n, most), np.float32), np.zeros((n, most), np.float32)
+    count = np.zeros(n, np.int32)
+    odd = pair_up(begin, places, signs, HANDED[direction], lo, hi, count, most)
+    return lo, hi, count, int(odd)
+
+
+@dataclass
+class ToolSets:
+    """The slabs of all tools, sorted by purpose, as the cutting kernel takes them."""
+
+    slabs: Floats
+    sets: NDArray[np.int64]  # (tools, SETS, 2)
+    convex: NDArray[np.bool_]
+    row: dict[int, int]  # tool number → row
+
+    @staticmethod
+    def of(tools: list[Assembly], near_stock: float = 0.0) -> ToolSets:
+        rows: list[Floats] = []
+        sets = np.zeros((max(1, len(tools)), SETS, 2), np.int64)
+        total = 0
+        e = CONTACT_DEPTH_MM
+        for i, tool in enumerate(tools):
+            body = np.concatenate([tool.shank, tool.holder])
+            parts = {
+                CUT: tool.cutting,
+                TEST_CUT: offset_slabs(tool.cutting, -e),
+                TEST_SHANK: offset_slabs(tool.shank, -e),
+                TEST_HOLDER: offset_slabs(tool.holder, -e),
+                TEST_FLUSH: _flush(tool, e),
+                TEST_NEAR: offset_slabs(body, near_stock) if near_stock > 0 else np.zeros((0, 8)),
+            }
+            for kind, slabs in parts.items():
+                sets[i, kind] = total, total + len(slabs)
+                rows.append(slabs)
+                total += len(slabs)
+        slabs = np.concatenate(rows) if rows else np.zeros((0, 8))
+        return ToolSets(
+            slabs, sets, np.array([t.convex for t in tools] or [True]), {t.number: i for i, t in enumerate(tools)}
+        )
+
+
+def _flush(tool: Assembly, e: float) -> Floats:
+    """A hair outside the shank, above the flutes: stock there runs along the shank, so the cut is deeper than the
+    flutes are long. Only where the shank is as thick as the cutter."""
+    if not len(tool.shank) or 2 * tool.shank[0, 4] < tool.diameter - 1e-6:
+        return np.zeros((0, 8))
+    grown = offset_slabs(tool.shank, e)
+    grown[:, 1] += 10 * e  # from well above the flutes' end
+    return grown[grown[:, 2] > grown[:, 1]]
+
+
+@dataclass
+class Batch:
+    """Straight tool motions in the grid's frame: tip start and change (n, 3), tool row, flags (bit per set), tag."""
+
+    start: Floats
+    delta: Floats
+    tool: NDArray[np.int64]
+    flags: NDArray[np.int64]
+    tag: Ints
+
+
+@dataclass
+class BatchResult:
+    """Per motion of a batch: was stock removed; per test kind depth, way to first touch (mm) and its place."""
+
+    removed: NDArray[np.bool_]
+    depth: Floats  # (n, SETS), 0 where nothing was met
+    first: Floats  # (n, SETS), mm along the motion, of the tip
+    place: Floats  # (n, SETS, 3)
+
+
+class Stock:
+    def __init__(self, mesh: Mesh, resolution: float) -> None:
+        """Lay a closed mesh (grid frame) on rays. Raises TooFine; `open_rays` counts rays that did not add up."""
+        self.lattice = Lattice.over(mesh.bounds, resolution)
+        self.rays: list[Rays] = []
+        self.open_rays = 0
+        for direction in range(3):
+            rays = Rays(direction, self.lattice)
+            lo, hi, count, odd = rays_of(mesh, self.lattice, direction)
+            rays.fill(lo, hi, count)
+            self.open_rays += odd
+            self.rays.append(rays)
+        self.dirty_lo = np.zeros(3)
+        self.dirty_hi = np.zeros(3)
+
+    @property
+    def volumes(self) -> tuple[float, float, float]:
+        """Volume in mm³ by the rays of each direction. They must agree: a lasting self-test of the cuts."""
+        return (self.rays[0].volume, self.rays[1].volume, self.rays[2].volume)
+
+    @property
+    def volume(self) -> float:
+        return float(np.mean(self.volumes))
+
+    @property
+    def bytes(self) -> int:
+        return sum(r.bytes for r in self.rays)
+
+    def cut(self, batch: Batch, tools: ToolSets) -> BatchResult:
+        """Carry out a batch on all rays. Raises MemoryError when a ray would need thousands of intervals."""
+        numba.set_parallel_chunksize(1)
+        n = len(batch.start)
+        removed = np.zeros(n, np.bool_)
+        shift = np.zeros((n, SETS, 6))
+        first = np.full((n, SETS), np.inf)
+        place = np.zeros((n, SETS, 3))
+        lengths = np.linalg.norm(batch.delta, axis=1)
+        for rays in self.rays:
+            self._cut_direction(rays, batch, tools, lengths, removed, shift, first, place)
+        # The shortest way out over the six directions; a direction whose rays all missed says nothing.
+        depth = np.where(shift > 0, shift, np.inf).min(axis=2)
+        depth = np.where(np.isfinite(depth), depth, 0.0)
+        first = np.where(np.isfinite(first), first, 0.0)
+        return BatchResult(removed, depth, first, place)
+
+    def _cut_direction(
+        self, rays: Rays, batch: Batch, tools: ToolSets, lengths: Floats, removed: NDArray[np.bool_], shift: Floats,
+        first: Floats, place: Floats,
+    ) -> None:  # fmt: skip
+        lattice, direction = self.lattice, rays.direction
+        tile_begin, entries = bin_motions(
+            direction, batch.start, batch.delta, batch.tool, tools.sets, tools.slabs, lattice.origin, lattice.step,
+            lattice.counts, rays.tiles_u, float(rays.tile_lo.min()), float(rays.tile_hi.max()),
+        )  # fmt: skip
+        if not len(entries):
+            return
+        entry_removed = np.zeros(len(entries), np.bool_)
+        result = np.zeros((len(entries), SETS, FIELDS))
+        result[:, :, FIRST] = np.inf
+        busy = np.diff(tile_begin)
+        active = np.flatnonzero((busy > 0) & np.isfinite(rays.tile_lo))
+        active = active[np.argsort(-busy[active], kind="stable")]  # the heaviest first, so that no thread ends late
+        resume = tile_begin[active].copy()
+        while len(active):
+            cut(
+                direction, active, resume, rays.tiles_u, tile_begin, entries, batch.start, batch.delta, lengths,
+                batch.tool, batch.flags, batch.tag, tools.sets, tools.convex, tools.slabs, lattice.origin,
+                lattice.step, lattice.counts, rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, rays.base, rays.capacity,
+                rays.count, rays.tile_lo, rays.tile_hi, entry_removed, result,
+            )  # fmt: skip
+            full = resume < tile_begin[active + 1]
+            active, resume = active[full], resume[full]
+            for tile in active:
+                capacity = 2 * int(rays.capacity[tile])
+                if capacity > MAX_CAPACITY:
+                    raise MemoryError("the stock has fallen into too many slivers; choose a coarser resolution")
+                rays.grow(int(tile), capacity)
+        np.logical_or.at(removed, entries[entry_removed], True)
+        for kind in TEST_KINDS:
+            hit = np.flatnonzero(result[:, kind, 0] > 0)
+            if not len(hit):
+                continue
+            motions = entries[hit]
+            np.maximum.at(shift[:, kind, 2 * direction], motions, result[hit, kind, 0])
+            np.maximum.at(shift[:, kind, 2 * direction + 1], motions, result[hit, kind, 1])
+            for motion, way, spot in zip(motions, result[hit, kind, FIRST], result[hit, kind, 3:6], strict=True):
+                if way < first[motion, kind]:
+                    first[motion, kind] = way
+                    place[motion, kind] = spot

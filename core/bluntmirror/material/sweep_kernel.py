@@ -1,0 +1,296 @@
+"""Where a ray meets the volume that a slab sweeps along a straight motion: closed forms.
+
+The tool's axis stands along Z during the motion. The tip runs from p0 to p0 + d as t goes from 0 to 1. A convex slab
+sweeps a convex volume (a Minkowski sum with a segment), so that every ray meets it in one interval.
+
+Across the tool (ray along u at lateral place v, height z), with h(t) = z − z0 − dz·t the height on the tool:
+
+    u(t) = u0 + du·t ± √Q(t),      Q(t) = r(h(t))² − (v − v0 − dv·t)²  =  A·t² + B·t + C
+
+for a cone, a cylinder and a sphere. Along the tool (ray along Z), with s(t) the squared distance from the axis:
+
+    z(t) = z0 + dz·t + h(√s(t)),   h the height at which the slab reaches that radius.
+
+Each is a straight line plus or minus the root of a quadratic; the interval's ends are its extremes over the stretch
+of t in which the ray is inside the slab, found where the derivative is zero:
+
+    (2At + B)² = d²·D / (d² − A),    D = B² − 4AC.
+
+A torus has no such form: for it a golden-section search is done on a function known to be concave.
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+
+from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
+
+GOLDEN = 0.6180339887498949
+SEARCH_STEPS = 60
+TINY = 1e-14
+
+
+@njit(cache=True, inline="always")
+def root(x):
+    return math.sqrt(x) if x > 0.0 else 0.0
+
+
+@njit(cache=True)
+def best_time(d, a, b, c, ta, tb):
+    """The t in [ta, tb] at which d·t + √(a·t² + b·t + c), a concave function, is greatest."""
+    if abs(a) < TINY and abs(b) < TINY:
+        return tb if d > 0.0 else ta
+    if d == 0.0:
+        if a < 0.0:
+            t = -b / (2.0 * a)
+        else:
+            t = tb if 2.0 * a * ta + b >= 0.0 else ta
+        return min(max(t, ta), tb)
+    gap = d * d - a
+    disc = b * b - 4.0 * a * c
+    if gap <= 0.0:  # no place of zero slope: one end it is
+        return tb if d * tb + root((a * tb + b) * tb + c) >= d * ta + root((a * ta + b) * ta + c) else ta
+    u = root(d * d * disc / gap)
+    if d > 0.0:
+        u = -u
+    if abs(a) > 1e-9 and u * b <= 0.0:
+        t = (u - b) / (2.0 * a)
+    elif abs(u + b) > TINY:
+        t = (disc / gap - 4.0 * c) / (2.0 * (u + b))
+    else:
+        t = tb if d > 0.0 else ta
+    return min(max(t, ta), tb)
+
+
+@njit(cache=True)
+def slab_radius(slab, h):
+    if slab[KIND] == ARC:
+        return slab[RO] + root(slab[RC] * slab[RC] - (h - slab[HC]) * (h - slab[HC]))
+    return slab[R0] + (slab[R1] - slab[R0]) * (h - slab[H0]) / (slab[H1] - slab[H0])
+
+
+@njit(cache=True)
+def across(slab, u0, v0, z0, du, dv, dz, v, z):
+    """Interval on a ray along u at (v, z). Returns (met, lo, hi)."""
+    height = z - z0
+    gamma = v - v0
+    ta, tb = 0.0, 1.0
+    if dz == 0.0:
+        if height < slab[H0] or height > slab[H1]:
+            return False, 0.0, 0.0
+    else:
+        e0 = (height - slab[H0]) / dz
+        e1 = (height - slab[H1]) / dz
+        ta = max(0.0, min(e0, e1))
+        tb = min(1.0, max(e0, e1))
+        if ta > tb:
+            return False, 0.0, 0.0
+    if slab[KIND] == ARC and dz != 0.0 and slab[RO] > 0.0:
+        return _across_torus(slab, u0, du, dv, dz, gamma, height, ta, tb)
+    if slab[KIND] == ARC and dz != 0.0:
+        w = height - slab[HC]
+        a = -(dz * dz + dv * dv)
+        b = 2.0 * (w * dz + gamma * dv)
+        c = slab[RC] * slab[RC] - w * w - gamma * gamma
+        disc = b * b - 4.0 * a * c
+        if disc < 0.0:
+            return False, 0.0, 0.0
+        half = math.sqrt(disc)
+        ta = max(ta, (-b + half) / (2.0 * a))
+        tb = min(tb, (-b - half) / (2.0 * a))
+    else:
+        if slab[KIND] == ARC:
+            alpha, beta = slab_radius(slab, height), 0.0
+        else:
+            slope = (slab[R1] - slab[R0]) / (slab[H1] - slab[H0])
+            alpha = slab[R0] + slope * (height - slab[H0])
+            beta = -slope * dz
+        # r(t) ≥ |γ − dv·t| is two straight conditions.
+        for side in range(2):
+            p = alpha - gamma if side == 0 else alpha + gamma
+            q = beta + dv if side == 0 else beta - dv
+            if q > 0.0:
+                ta = max(ta, -p / q)
+            elif q < 0.0:
+                tb = min(tb, -p / q)
+            elif p < 0.0:
+                return False, 0.0, 0.0
+        a = beta * beta - dv * dv
+        b = 2.0 * (alpha * beta + gamma * dv)
+        c = alpha * alpha - gamma * gamma
+    if ta > tb:
+        return False, 0.0, 0.0
+    t = best_time(du, a, b, c, ta, tb)
+    hi = u0 + du * t + root((a * t + b) * t + c)
+    t = best_time(-du, a, b, c, ta, tb)
+    lo = u0 + du * t - root((a * t + b) * t + c)
+    return True, lo, hi
+
+
+@njit(cache=True)
+def _torus_reach(slab, dv, dz, gamma, height, t):
+    """How far inside the torus' radius the ray passes at t; concave in t."""
+    return slab_radius(slab, height - dz * t) - abs(gamma - dv * t)
+
+
+@njit(cache=True)
+def _torus_end(slab, du, dv, dz, gamma, height, t, sign):
+    r = slab_radius(slab, height - dz * t)
+    g = gamma - dv * t
+    return sign * du * t + root(r * r - g * g)
+
+
+@njit(cache=True)
+def _across_torus(slab, u0, du, dv, dz, gamma, height, ta, tb):
+    lo_t, hi_t = ta, tb
+    for _ in range(SEARCH_STEPS):
+        m1 = hi_t - GOLDEN * (hi_t - lo_t)
+        m2 = lo_t + GOLDEN * (hi_t - lo_t)
+        if _torus_reach(slab, dv, dz, gamma, height, m1) < _torus_reach(slab, dv, dz, gamma, height, m2):
+            lo_t = m1
+        else:
+            hi_t = m2
+    middle = 0.5 * (lo_t + hi_t)
+    if _torus_reach(slab, dv, dz, gamma, height, middle) < 0.0:
+        return False, 0.0, 0.0
+    if _torus_reach(slab, dv, dz, gamma, height, ta) < 0.0:
+        outside, inside = ta, middle
+        for _ in range(SEARCH_STEPS):
+            t = 0.5 * (outside + inside)
+            if _torus_reach(slab, dv, dz, gamma, height, t) < 0.0:
+                outside = t
+            else:
+                inside = t
+        ta = inside
+    if _torus_reach(slab, dv, dz, gamma, height, tb) < 0.0:
+        outside, inside = tb, middle
+        for _ in range(SEARCH_STEPS):
+            t = 0.5 * (outside + inside)
+            if _torus_reach(slab, dv, dz, gamma, height, t) < 0.0:
+                outside = t
+            else:
+                inside = t
+        tb = inside
+    ends = np.empty(2)
+    for i in range(2):
+        sign = 1.0 if i == 0 else -1.0
+        lo_t, hi_t = ta, tb
+        for _ in range(SEARCH_STEPS):
+            m1 = hi_t - GOLDEN * (hi_t - lo_t)
+            m2 = lo_t + GOLDEN * (hi_t - lo_t)
+            if _torus_end(slab, du, dv, dz, gamma, height, m1, sign) < _torus_end(
+                slab, du, dv, dz, gamma, height, m2, sign
+            ):
+                lo_t = m1
+            else:
+                hi_t = m2
+        best = _torus_end(slab, du, dv, dz, gamma, height, 0.5 * (lo_t + hi_t), sign)
+        best = max(best, _torus_end(slab, du, dv, dz, gamma, height, ta, sign))
+        ends[i] = max(best, _torus_end(slab, du, dv, dz, gamma, height, tb, sign))
+    return True, u0 - ends[1], u0 + ends[0]
+
+
+@njit(cache=True)
+def _height_at(slab, distance):
+    """The lowest height at which a slab whose radius grows reaches this distance from the axis."""
+    if distance <= slab[R0]:
+        return slab[H0]
+    if slab[KIND] == ARC:
+        out = distance - slab[RO]
+        return slab[HC] - root(slab[RC] * slab[RC] - out * out)
+    return slab[H0] + (distance - slab[R0]) * (slab[H1] - slab[H0]) / (slab[R1] - slab[R0])
+
+
+@njit(cache=True)
+def _lower_end(slab, dz, a, b, c, t):
+    return dz * t + _height_at(slab, root((a * t + b) * t + c))
+
+
+@njit(cache=True)
+def _along_growing(slab, z0, dx, dy, dz, x, y):
+    """Interval on a Z ray at (x, y), seen from the tip, of a slab whose radius does not fall with height."""
+    a = dx * dx + dy * dy
+    b = -2.0 * (x * dx + y * dy)
+    c = x * x + y * y
+    outer = slab[R1] * slab[R1]
+    ta, tb = 0.0, 1.0
+    if a < TINY:
+        if c > outer:
+            return False, 0.0, 0.0
+    else:
+        disc = b * b - 4.0 * a * (c - outer)
+        if disc < 0.0:
+            return False, 0.0, 0.0
+        half = math.sqrt(disc)
+        ta = max(0.0, (-b - half) / (2.0 * a))
+        tb = min(1.0, (-b + half) / (2.0 * a))
+        if ta > tb:
+            return False, 0.0, 0.0
+    hi = z0 + slab[H1] + max(dz * ta, dz * tb)
+    if slab[R1] == slab[R0]:
+        return True, z0 + slab[H0] + min(dz * ta, dz * tb), hi
+    if a < TINY:
+        t = tb if dz < 0.0 else ta
+        return True, z0 + _lower_end(slab, dz, a, b, c, t), hi
+    nearest = min(max(-b / (2.0 * a), ta), tb)
+    if dz == 0.0:
+        return True, z0 + _lower_end(slab, dz, a, b, c, nearest), hi
+    if slab[KIND] == ARC and slab[RO] > 0.0:
+        lo_t, hi_t = ta, tb
+        for _ in range(SEARCH_STEPS):
+            m1 = hi_t - GOLDEN * (hi_t - lo_t)
+            m2 = lo_t + GOLDEN * (hi_t - lo_t)
+            if _lower_end(slab, dz, a, b, c, m1) > _lower_end(slab, dz, a, b, c, m2):
+                lo_t = m1
+            else:
+                hi_t = m2
+        t = 0.5 * (lo_t + hi_t)
+        lo = min(_lower_end(slab, dz, a, b, c, t), _lower_end(slab, dz, a, b, c, ta))
+        return True, z0 + min(lo, _lower_end(slab, dz, a, b, c, tb)), hi
+    if slab[KIND] == ARC:
+        t = best_time(-dz, -a, -b, slab[RC] * slab[RC] - c, ta, tb)
+    else:
+        # Least of k·dz·t + √s(t): a convex function, zero slope where (2at + b)² = l²(4ac − b²)/(a − l²).
+        line = dz * (slab[R1] - slab[R0]) / (slab[H1] - slab[H0])
+        gap = a - line * line
+        if gap <= 0.0:
+            t = ta if line > 0.0 else tb
+        else:
+            u = root(line * line * (4.0 * a * c - b * b) / gap)
+            t = ((-u if line > 0.0 else u) - b) / (2.0 * a)
+            t = min(max(t, ta), tb)
+    # Inside the slab's small end the surface is flat: there the lowest place is at the border of that stretch.
+    inner = slab[R0] * slab[R0]
+    disc = b * b - 4.0 * a * (c - inner)
+    if slab[R0] > 0.0 and disc > 0.0:
+        half = math.sqrt(disc)
+        sa = max(ta, (-b - half) / (2.0 * a))
+        sb = min(tb, (-b + half) / (2.0 * a))
+        if sa <= sb:
+            t = min(t, sa) if dz > 0.0 else max(t, sb)
+    return True, z0 + _lower_end(slab, dz, a, b, c, t), hi
+
+
+@njit(cache=True)
+def along(slab, x0, y0, z0, dx, dy, dz, x, y):
+    """Interval on a Z ray at (x, y). Returns (met, lo, hi)."""
+    if slab[R1] >= slab[R0]:
+        return _along_growing(slab, z0, dx, dy, dz, x - x0, y - y0)
+    # A slab that narrows upwards is one that grows, seen upside down.
+    turned = slab.copy()
+    turned[H0], turned[H1] = -slab[H1], -slab[H0]
+    turned[R0], turned[R1] = slab[R1], slab[R0]
+    turned[HC] = -slab[HC]
+    met, lo, hi = _along_growing(turned, -z0, dx, dy, -dz, x - x0, y - y0)
+    return met, -hi, -lo
+
+
+@njit(cache=True)
+def meet(direction, slab, start, delta, u, v):
+    """Interval of one slab's sweep on a ray. direction 0: X ray at (u, v) = (y, z); 1: Y ray at (x, z); 2: Z ray."""
+    if direction == 0:
+        return across(slab, start[0], start[1], start[2], delta[0], delta[1], delta[2], u, v)
+    if direction == 1:
+        return across(slab, start[1], start[0], start[2], delta[1], delta[0], delta[2], u, v)
+    return along(slab, start[0], start[1], start[2], delta[0], delta[1], delta[2], u, v)

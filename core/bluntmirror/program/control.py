@@ -1,0 +1,107 @@
+"""The state of the virtual control: everything modal, the offset tables, and where the axes stand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from .expressions import Variables
+
+OFFSET_NAMES = {540: "G54", 550: "G55", 560: "G56", 570: "G57", 580: "G58", 590: "G59"}
+
+
+@dataclass
+class Setup:
+    """What the control holds before the program starts; lengths in mm, machine axes."""
+
+    axes: tuple[str, ...]
+    work_offsets: dict[str, dict[str, float]]  # "G54", "G54.1P3" → axis → value
+    length_registers: dict[int, float]
+    tools: frozenset[int]
+    references: dict[int, dict[str, float]]
+    change_at: dict[str, float]
+    change_moves: bool = False
+    change_seconds: float = 0.0
+    max_rpm: float | None = None
+    variables: dict[str, float] = field(default_factory=dict)
+    bare_increment: bool = False
+    block_skip: frozenset[int] = frozenset()
+    optional_stop: bool = False
+    loops: int = 1
+    max_blocks: int = 2_000_000
+    max_depth: int = 64
+
+
+@dataclass
+class Control:
+    """Modal state. Groups hold their active code in tenths; the start values are pinned in the language's table."""
+
+    setup: Setup
+    machine: list[float]  # axis values now
+    motion: int = 0
+    cycle_code: int = 800
+    plane: int = 170
+    absolute: bool = True
+    feed_mode: int = 940
+    inch: bool = False
+    length_code: int = 490
+    length_number: int = 0
+    length_active: float = 0.0
+    length_applied: float = 0.0  # the length that the present program position was reckoned with
+    return_initial: bool = True  # G98
+    work_offset: str = "G54"
+    exact_mode: bool = False  # G61
+    feed: float | None = None  # as programmed: mm/min, mm/rev (already in mm)
+    speed: float = 0.0
+    spindle: int = 0  # +1 M3, −1 M4, 0 still
+    coolant: int = 0  # 0 off, 7 mist, 8 flood
+    tool: int = 0
+    next_tool: int | None = None
+    local_shift: dict[str, float] = field(default_factory=dict)  # G52
+    shift: dict[str, float] = field(default_factory=dict)  # G92
+    cycle: dict[str, float] = field(default_factory=dict)  # the modal words of a cycle
+    cycle_initial: float = 0.0
+    variables: Variables = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.variables = Variables(self.setup.variables)
+
+    def index(self, axis: str) -> int:
+        """The column of an axis, −1 when the channel has none of that letter."""
+        return self.setup.axes.index(axis) if axis in self.setup.axes else -1
+
+    def offset(self, axis: str, length: float | None = None) -> float:
+        """Machine minus program coordinate. The length offset acts along Z (pinned)."""
+        value = self.setup.work_offsets.get(self.work_offset, {}).get(axis, 0.0)
+        value += self.local_shift.get(axis, 0.0) + self.shift.get(axis, 0.0)
+        if axis == "Z":
+            value += self.length_active if length is None else length
+        return value
+
+    def program_position(self, axis: str) -> float:
+        """Where the control believes the axis stands in the work offset now."""
+        return self.machine[self.index(axis)] - self.offset(axis, self.length_applied)
+
+    @property
+    def unit(self) -> float:
+        return 25.4 if self.inch else 1.0
+
+    @property
+    def rpm(self) -> float:
+        return self.spindle * self.speed
+
+    def codes(self) -> tuple[str, ...]:
+        """Active codes, as a control's screen would list them."""
+        from .dialect import code_name
+
+        return (
+            code_name("G", self.motion if self.cycle_code == 800 else self.cycle_code),
+            code_name("G", self.plane),
+            "G90" if self.absolute else "G91",
+            code_name("G", self.feed_mode),
+            "G20" if self.inch else "G21",
+            "G40",
+            code_name("G", self.length_code),
+            "G98" if self.return_initial else "G99",
+            self.work_offset,
+            "G61" if self.exact_mode else "G64",
+        )

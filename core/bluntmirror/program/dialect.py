@@ -1,0 +1,61 @@
+"""The dialect `iso-mill`: which codes it carries out, in which modal groups, and which the trade knows besides.
+
+Codes are kept as tenths (G54.1 is 541), so that they are whole numbers. Sources: ISO 6983-1 for the addresses and
+preparatory functions it fixes; the rest is common practice.
+"""
+
+from __future__ import annotations
+
+MOTION, CYCLE, PLANE, DISTANCE, FEED_MODE, UNITS, COMPENSATION, LENGTH, RETURN, OFFSET, PATH, SPEED_MODE = (
+    "motion", "cycle", "plane", "distance", "feed mode", "units", "cutter compensation", "length offset", "cycle return",
+    "work offset", "path mode", "speed mode",
+)  # fmt: skip
+
+G_GROUPS: dict[int, str] = {
+    **{code: MOTION for code in (0, 10, 20, 30)},
+    **{code: CYCLE for code in (730, 800, 810, 820, 830)},
+    **{code: PLANE for code in (170, 180, 190)},
+    **{code: DISTANCE for code in (900, 910)},
+    **{code: FEED_MODE for code in (930, 940, 950)},
+    **{code: UNITS for code in (200, 210)},
+    **{code: COMPENSATION for code in (400,)},
+    **{code: LENGTH for code in (430, 440, 490)},
+    **{code: RETURN for code in (980, 990)},
+    **{code: OFFSET for code in (540, 550, 560, 570, 580, 590, 541)},
+    **{code: PATH for code in (610, 640)},
+    **{code: SPEED_MODE for code in (970,)},
+}
+G_ONE_BLOCK = frozenset({40, 90, 280, 300, 520, 530, 920})
+# Cancelling what was never switched on: carried out by doing nothing.
+G_CANCELS = frozenset({150, 500, 501, 670, 690})
+G_KNOWN = {
+    50: "high-speed mode", 51: "high-speed mode", 71: "cylindrical interpolation", 80: "look-ahead control",
+    100: "offset setting", 110: "offset setting", 121: "polar interpolation", 131: "polar interpolation",
+    160: "polar coordinates", 310: "skip move", 330: "thread cutting", 410: "cutter compensation",
+    420: "cutter compensation", 434: "tool-centre-point control", 435: "tool-centre-point control",
+    510: "scaling", 511: "mirror image", 531: "tool direction along the tilted plane", 600: "one-way positioning",
+    620: "corner override", 630: "tapping mode", 650: "macro call", 660: "modal macro call", 680: "rotation",
+    682: "tilted plane", 740: "left-hand tapping cycle", 760: "fine boring cycle", 840: "tapping cycle",
+    842: "rigid tapping cycle", 850: "boring cycle", 860: "boring cycle", 870: "back boring cycle",
+    880: "boring cycle", 890: "boring cycle", 960: "constant surface speed", 1070: "cylindrical interpolation",
+    2540: "dynamic work offset", 2550: "dynamic work offset",
+}  # fmt: skip
+
+M_STOP, M_SPINDLE, M_COOLANT = "stop", "spindle", "coolant"
+M_GROUPS: dict[int, str] = {
+    **{code: M_STOP for code in (0, 1, 2, 30)},
+    **{code: M_SPINDLE for code in (3, 4, 5, 19)},
+    **{code: M_COOLANT for code in (7, 8, 9)},
+}
+M_CARRIED = frozenset({0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 19, 30, 98, 99})
+M_KNOWN = {10: "clamp", 11: "unclamp", 12: "clamp", 13: "unclamp", 29: "rigid tapping"}
+
+CYCLES = frozenset({730, 810, 820, 830})
+LENGTH_LETTERS = frozenset("XYZUVWABCIJKRQ")  # a bare number here is counted in increments when the job says so
+KNOWN_LETTERS = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZ")
+CARRIED_LETTERS = frozenset("ABCDFGHIJKLMNOPQRSTUVWXYZ")
+
+
+def code_name(letter: str, tenths: int) -> str:
+    whole, tenth = divmod(tenths, 10)
+    return f"{letter}{whole}.{tenth}" if tenth else f"{letter}{whole}"

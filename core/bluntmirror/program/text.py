@@ -1,0 +1,74 @@
+"""A program file as lines: line ends made one, numbers of programs and blocks indexed, plain lines scanned."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+
+import numpy as np
+
+from .reader import Block, Unreadable, read_block
+
+SCAN_FROM_LINES = 2_000  # below this, loading the compiled scanner costs more than it saves
+_O_LINE = re.compile(rb"^[ \t]*/?[ \t]*[Oo:][ \t]*(\d{1,8})", re.M)
+
+
+class ProgramText:
+    """One file of program text. `flags` and the word columns are there only for files long enough to be scanned."""
+
+    def __init__(self, name: str, data: bytes) -> None:
+        self.name = name
+        if data.startswith(b"\xef\xbb\xbf"):
+            data = data[3:]
+        # A lone CR ends a line too: some senders write nothing else, and the file must not become one line.
+        self.data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
+        raw = np.frombuffer(self.data, np.uint8)
+        ends = np.flatnonzero(raw == 10) + 1
+        if not len(ends) or ends[-1] != len(raw):
+            ends = np.append(ends, len(raw))
+        self.line_begin = np.concatenate([[0], ends]).astype(np.int64)
+        if len(raw) == 0:
+            self.line_begin = np.zeros(1, np.int64)
+        self.flags: np.ndarray | None = None
+        self._block = lru_cache(maxsize=200_000)(self._read)
+
+    def __len__(self) -> int:
+        return len(self.line_begin) - 1
+
+    def line(self, index: int) -> str:
+        """The line's text without its end; `index` counts from 0."""
+        return self.data[self.line_begin[index] : self.line_begin[index + 1]].decode("latin-1").rstrip("\n")
+
+    def block(self, index: int) -> Block | Unreadable:
+        return self._block(index)
+
+    def _read(self, index: int) -> Block | Unreadable:
+        try:
+            return read_block(self.line(index))
+        except Unreadable as error:
+            return error
+
+    def scan(self) -> None:
+        """Fill the word columns (see `scan_kernel`)."""
+        from .scan_kernel import scan
+
+        raw = np.frombuffer(self.data, np.uint8)
+        folded = raw & 0xDF
+        most_words = int(np.count_nonzero((folded >= 65) & (folded <= 90))) + 1
+        self.flags = np.zeros(len(self), np.uint8)
+        self.word_begin = np.zeros(len(self) + 1, np.int64)
+        self.letters = np.zeros(most_words, np.uint8)
+        self.values = np.zeros(most_words, np.float64)
+        self.decimals = np.zeros(most_words, np.int8)
+        scan(raw, self.line_begin, self.flags, self.word_begin, self.letters, self.values, self.decimals)
+        # How many lines from here on the kernel can read without a stop.
+        stops = np.append(np.flatnonzero(self.flags == 2), len(self))
+        self.run_end = stops[np.searchsorted(stops, np.arange(len(self)))]
+
+    def program_starts(self) -> dict[int, int]:
+        """Program number → index of its O line."""
+        starts: dict[int, int] = {}
+        for match in _O_LINE.finditer(self.data):
+            line = int(np.searchsorted(self.line_begin, match.start(1), side="right")) - 1
+            starts.setdefault(int(match[1]), line)
+        return starts

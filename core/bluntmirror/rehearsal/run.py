@@ -1,0 +1,201 @@
+"""One verification run: read → interpret → time → travel → contact → material → findings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from ..contact.bodies import Body
+from ..contact.program import Margin, check_contacts, pairs_of
+from ..findings import Docket, Finding, verdict_of
+from ..geometry.frames import Floats, frame
+from ..job import Job
+from ..job.models import Datum
+from ..machine import Chain
+from ..material.film import Film
+from ..program.control import Setup
+from ..program.interpreter import Interpreted, Interpreter
+from ..program.text import ProgramText
+from ..timeline.reel import Knots, Reel, make_knots, time_motions
+from ..tools import Assembly, build_assembly
+from . import travel
+from .cutting import CutStock, cut_program
+
+KNOT_TOLERANCE_MM = 0.002
+
+Progress = Callable[[str, float], None]
+
+
+class Cancelled(Exception):
+    """Raised by a progress callback to end the run."""
+
+
+@dataclass
+class Rehearsal:
+    """Everything a run found out; nothing in it changes afterwards."""
+
+    job: Job
+    chain: Chain
+    tools: dict[int, Assembly]
+    docket: Docket
+    interpreted: Interpreted | None = None
+    reel: Reel | None = None
+    knots: Knots | None = None
+    margins: list[Margin] = field(default_factory=list)
+    pairs: int = 0
+    stocks: list[CutStock] = field(default_factory=list)
+    setup: Setup | None = None
+
+    @property
+    def findings(self) -> list[Finding]:
+        return self.docket.in_order()
+
+    @property
+    def verdict(self) -> str:
+        return verdict_of(self.docket)
+
+
+def control_setup(job: Job, chain: Chain, channel: int) -> Setup:
+    """What the virtual control holds: offsets (datums worked out), registers, references."""
+    axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
+    tool_mount = chain.mount_of("tool")
+    offsets: dict[str, dict[str, float]] = {}
+    for key, value in job.file.work_offsets.items():
+        name = key.upper().replace(" ", "")
+        if isinstance(value, Datum):
+            offsets[name] = chain.datum_offset(tool_mount, chain.mounts[value.mount], np.array(value.datum))
+        else:
+            offsets[name] = dict(value)
+    change = job.machine.tool_change
+    return Setup(
+        axes=axes,
+        work_offsets=offsets,
+        length_registers={t.number: t.registers.get("H", t.length) for t in job.tools.tools},
+        tools=frozenset(t.number for t in job.tools.tools),
+        references={int(n): dict(point) for n, point in job.machine.reference.items()},
+        change_at=dict(change.at),
+        change_moves=change.moves,
+        change_seconds=change.seconds,
+        max_rpm=job.machine.spindle.max_rpm,
+        variables=dict(job.file.variables),
+        bare_increment=job.file.bare_numbers == "increment",
+        block_skip=frozenset(job.file.switches.block_skip),
+        optional_stop=job.file.switches.optional_stop,
+        loops=job.file.switches.loop,
+    )
+
+
+def check_program(job: Job, progress: Progress | None = None) -> Rehearsal:
+    """Read and interpret the programs and time their motions: the program check and the trace."""
+    tell = progress or (lambda stage, share: None)
+    chain = Chain(job.machine)
+    result = Rehearsal(job, chain, {t.number: build_assembly(t) for t in job.tools.tools}, Docket())
+    entry = job.file.programs[0]
+    if len(job.file.programs) > 1:
+        result.docket.add("check.limit", f"only channel {entry.channel} is rehearsed; several channels are not carried "
+                          "out yet", program=job.file.programs[1].main)  # fmt: skip
+    if entry.dialect != "iso-mill":
+        result.docket.add("check.limit", f"the dialect '{entry.dialect}' is not carried out yet", program=entry.main)
+        return result
+    setup = control_setup(job, chain, entry.channel)
+    result.setup = setup
+    texts = [ProgramText(name, job.programs[name]) for name in [entry.main, *entry.library]]
+    run = Interpreter(
+        setup, texts, result.docket, entry.channel, setup.references.get(1), tick=lambda s: tell("reading", s)
+    )
+    result.interpreted = run.run()
+    joints = [chain.joints[axis] for axis in setup.axes]
+    result.reel = time_motions(result.interpreted.motions, joints, job.machine.rapid == "dogleg")
+    _give_times(result)
+    return result
+
+
+def _give_times(result: Rehearsal) -> None:
+    """Findings of the program check know their motion; now they learn its time."""
+    assert result.reel
+    reel = result.reel
+    for i, item in enumerate(result.docket.findings):
+        if 0 <= item.motion < len(reel.begin_time):
+            result.docket.findings[i] = replace(item, time=float(reel.begin_time[item.motion]))
+        elif item.motion >= len(reel.begin_time):
+            result.docket.findings[i] = replace(item, time=reel.seconds, motion=len(reel.begin_time) - 1)
+
+
+def all_axes(result: Rehearsal, knots: Knots) -> Floats:
+    """The knots over every axis of the chain: axes that this channel does not have stay at their reference."""
+    assert result.setup
+    reference = result.setup.references.get(1, {})
+    full = np.tile([reference.get(axis, 0.0) for axis in result.chain.axes], (len(knots.at), 1))
+    for column, axis in enumerate(result.setup.axes):
+        full[:, result.chain.axes.index(axis)] = knots.at[:, column]
+    return full
+
+
+def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
+    """The whole run. `progress` gets the stage's name and its share done (0–1), and may raise Cancelled."""
+    tell = progress or (lambda stage, share: None)
+    result = check_program(job, progress)
+    if result.interpreted is None or result.reel is None:
+        return result
+    channel = job.file.programs[0].channel
+    reel, chain, docket = result.reel, result.chain, result.docket
+    travel.check_travel(reel, chain, docket, channel)
+    knots = make_knots(reel, KNOT_TOLERANCE_MM)
+    result.knots = knots
+    rotary = [axis for axis, joint in chain.joints.items() if joint.type == "rotary"]
+    if rotary:
+        docket.add("check.limit", f"this machine turns ({', '.join(rotary)}); contact and material of turning machines "
+                   "are not checked yet", remedy="Verify contact and material by other means.")  # fmt: skip
+        return result
+    full = Knots(all_axes(result, knots), knots.motion, knots.t0, knots.t1)
+    bodies = contact_bodies(job, chain, result.tools, set(np.unique(reel.motions.tool).tolist()))
+    pairs = pairs_of(bodies, chain, job.machine.ignore)
+    result.pairs = len(pairs)
+    result.margins = check_contacts(
+        reel, full, chain, pairs, job.file.checks.near, docket, channel, lambda share: tell("contact", share)
+    )
+    _limits(result)
+    tool_mount = chain.mount_of("tool")
+    for body in job.file.bodies:
+        if body.role != "stock":
+            continue
+        work = chain.mounts[body.mount]
+        tool_in_work = chain.tool_in_work(tool_mount, work, full.at)
+        machine_from_work = chain.mount_pose(work, full.at)
+        cut = cut_program(result, body.name, tool_in_work, machine_from_work, channel, lambda s: tell("material", s))
+        if cut:
+            result.stocks.append(cut)
+    return result
+
+
+def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int]) -> list[Body]:
+    """Machine links, fixtures and parts, and the parts of every tool used, each in the frame of its link."""
+    bodies = [Body(name, name, tuple(meshes)) for name, meshes in job.link_meshes.items() if meshes]
+    for item in job.file.bodies:
+        if item.role in ("fixture", "part"):
+            mount = chain.mounts[item.mount]
+            placed = frame(mount.at, mount.turn)
+            bodies.append(Body(item.name, mount.link, tuple(m.moved(placed) for m in job.body_meshes[item.name])))
+    mount = chain.mount_of("tool")
+    placed = frame(mount.at, mount.turn)
+    for number in sorted(used & set(tools)):
+        for part, mesh in tools[number].meshes().items():
+            bodies.append(Body(part, mount.link, (mesh.moved(placed),), tool=number))
+    return bodies
+
+
+def _limits(result: Rehearsal) -> None:
+    """What this run did not check is said, never passed over."""
+    job, docket = result.job, result.docket
+    for body in job.file.bodies:
+        if body.role == "design":
+            docket.add("check.limit", f"the stock is not compared with the design '{body.name}' yet: gouges and "
+                       "material left are not in this verdict", severity="caution", bodies=(body.name,))  # fmt: skip
+    for number in sorted(set(result.reel.motions.tool.tolist()) if result.reel else ()):
+        tool = result.tools.get(number)
+        if tool and not tool.carried_out:
+            docket.add("check.limit", f"T{number} is a turning tool; its cut is not carried out yet", tool=number)
+
+

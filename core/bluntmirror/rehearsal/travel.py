@@ -1,0 +1,90 @@
+"""Travel: how far every axis goes, and where it would pass its limits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..findings import Docket
+from ..geometry.frames import Floats
+from ..machine import Chain
+from ..program.motions import ARC, PLANE_AXES, Motions
+from ..timeline.reel import Reel
+
+HAIR_MM = 1e-6  # float noise is not overtravel
+
+
+@dataclass(frozen=True)
+class AxisRange:
+    axis: str
+    low: float
+    high: float
+    travel: tuple[float, float] | None
+
+
+def extremes(motions: Motions) -> tuple[Floats, Floats]:
+    """Lowest and highest value of every axis in every motion, (n, k) each: what arcs pass on the way included."""
+    begin = motions.begin
+    low, high = np.minimum(begin, motions.end), np.maximum(begin, motions.end)
+    columns = [motions.axes.index(a) if a in motions.axes else -1 for a in "XYZ"]
+    for row in np.flatnonzero(motions.kind == ARC):
+        c1, c2 = (columns[i] for i in PLANE_AXES[int(motions.plane[row])][:2])
+        centre, sweep = motions.centre[row], float(motions.sweep[row])
+        arm = begin[row, [c1, c2]] - centre
+        radius, angle = float(np.hypot(*arm)), float(np.arctan2(arm[1], arm[0]))
+        for quadrant in range(4):
+            # The circle's outermost point in this direction is passed when it lies within the sweep.
+            ahead = (quadrant * np.pi / 2 - angle) * np.sign(sweep) % (2 * np.pi)
+            if ahead <= abs(sweep):
+                column, centre_value = (c1, centre[0]) if quadrant % 2 == 0 else (c2, centre[1])
+                value = centre_value + (radius if quadrant < 2 else -radius)
+                low[row, column] = min(low[row, column], value)
+                high[row, column] = max(high[row, column], value)
+    return low, high
+
+
+def ranges(reel: Reel, chain: Chain) -> list[AxisRange]:
+    low, high = extremes(reel.motions)
+    start = reel.motions.start
+    result = []
+    for i, axis in enumerate(reel.motions.axes):
+        travel = chain.joints[axis].travel
+        result.append(
+            AxisRange(axis, float(min(start[i], low[:, i].min(initial=np.inf))),
+                      float(max(start[i], high[:, i].max(initial=-np.inf))), travel)
+        )  # fmt: skip
+    return result
+
+
+def check_travel(reel: Reel, chain: Chain, docket: Docket, channel: int) -> None:
+    """One finding for each stretch of motions that an axis spends past a limit."""
+    motions = reel.motions
+    low, high = extremes(motions)
+    for i, axis in enumerate(motions.axes):
+        travel = chain.joints[axis].travel
+        if travel is None:
+            continue
+        for sign, past, limit in (("−", travel[0] - low[:, i], travel[0]), ("+", high[:, i] - travel[1], travel[1])):
+            over = np.flatnonzero(past > HAIR_MM)
+            if not len(over):
+                continue
+            for run in np.split(over, np.flatnonzero(np.diff(over) > 1) + 1):
+                first, worst = int(run[0]), float(past[run].max())
+                unit = "mm" if chain.joints[axis].type == "linear" else "°"
+                docket.add(
+                    "travel.over",
+                    f"{axis} would pass its {sign} limit ({limit:g}) by {worst:.3f} {unit}",
+                    channel=channel, program=motions.file_name(first), line=int(motions.line[first]),
+                    time=_passing(reel, first, i, limit), tool=int(motions.tool[first]), axis=axis, amount=worst,
+                    count=len(run), motion=first, last_motion=int(run[-1]),
+                    remedy=f"Shift the work by {worst:.3f} {unit} in {axis}, or shorten the move.",
+                )  # fmt: skip
+
+
+def _passing(reel: Reel, motion: int, axis: int, limit: float) -> float:
+    """The time at which the motion passes the limit, by its share of the way; exact enough to look at."""
+    begin, end = reel.motions.begin[motion, axis], reel.motions.end[motion, axis]
+    share = (limit - begin) / (end - begin) if end != begin else 0.0
+    share = min(max(float(share), 0.0), 1.0)
+    return float(reel.begin_time[motion] + share * (reel.end_time[motion] - reel.begin_time[motion]))

@@ -1,0 +1,240 @@
+"""The reel: every motion with its times, and the polyline of knots that contact and material follow."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..job.models import Joint
+from ..program.motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, TOOL_CHANGE, WAIT, Motions
+from .law_kernel import time_at, time_law, trapezoid
+
+# How long a control takes over a corner that it runs through: the speed of an axis may jump by what its acceleration
+# makes in this time. Common practice; calibrated per machine later.
+CORNER_SECONDS = 0.004
+
+Floats = NDArray[np.float64]
+
+
+@dataclass
+class Reel:
+    motions: Motions
+    begin_time: Floats  # (n,), s
+    end_time: Floats
+    length: Floats  # (n,), mm along the path
+    v_in: Floats  # mm/s
+    v_out: Floats
+    v_peak: Floats
+    accel: Floats  # mm/s²
+    dogleg: bool
+    axis_speed: Floats  # (k,), mm/s
+    axis_accel: Floats  # (k,), mm/s²
+
+    @property
+    def seconds(self) -> float:
+        return float(self.end_time[-1]) if len(self.end_time) else 0.0
+
+
+@dataclass
+class Knots:
+    """m straight segments in axis space; segment i runs from at[i] to at[i + 1] during [t0[i], t1[i]]."""
+
+    at: Floats  # (m + 1, k)
+    motion: NDArray[np.int32]  # (m,)
+    t0: Floats
+    t1: Floats
+
+
+def time_motions(motions: Motions, joints: list[Joint], dogleg: bool) -> Reel:
+    """Give every motion its time. `joints` in the order of the motions' axes; rates mm/min, accelerations mm/s²."""
+    speed = np.array([j.rapid for j in joints]) / 60.0
+    accel = np.array([j.accel for j in joints])
+    n = len(motions)
+    delta = motions.end - motions.begin
+    length, tangent_in, tangent_out, curve_radius = _path(motions, joints, delta)
+    path = np.isin(motions.kind, (RAPID, FEED, ARC))
+    steepest = np.maximum(np.abs(tangent_in), np.abs(tangent_out))
+    arc = motions.kind == ARC
+    steepest[arc] = np.maximum(steepest[arc], _arc_reach(motions, arc, steepest[arc]))
+    with np.errstate(divide="ignore"):
+        v_limit = np.min(np.where(steepest > 1e-12, speed / steepest, np.inf), axis=1, initial=np.inf)
+        a_limit = np.min(np.where(steepest > 1e-12, accel / steepest, np.inf), axis=1, initial=np.inf)
+    cutting = path & (motions.kind != RAPID)
+    v_limit = np.where(cutting, np.minimum(v_limit, motions.feed / 60.0), v_limit)
+    # Centripetal acceleration v²/r stays within the plane's slower axis.
+    v_limit = np.where(arc, np.minimum(v_limit, np.sqrt(a_limit * curve_radius)), v_limit)
+    length = np.where(path, length, 0.0)
+    moving = length > 0
+    v_limit = np.where(moving, v_limit, 1.0)
+    a_limit = np.where(moving, a_limit, 1.0)
+    links = cutting & ~motions.exact & np.append(cutting[1:], False)
+    # A dwell, a tool change or a rapid in between is a stop; a motion of no length is not.
+    v_in, v_out, v_peak, duration = time_law(
+        length, v_limit, a_limit, tangent_in, tangent_out, links, accel, CORNER_SECONDS
+    )
+    if dogleg:
+        rapid = np.flatnonzero((motions.kind == RAPID) & moving)
+        for i in rapid:
+            duration[i] = max(trapezoid(abs(d), 0.0, 0.0, v, a)[1] for d, v, a in zip(delta[i], speed, accel, strict=True))
+    still = np.isin(motions.kind, (DWELL, TOOL_CHANGE, WAIT, OTHER))
+    duration = np.where(still, motions.seconds, duration)
+    end_time = np.cumsum(duration)
+    begin_time = np.concatenate([[0.0], end_time[:-1]]) if n else end_time
+    return Reel(motions, begin_time, end_time, length, v_in, v_out, v_peak, a_limit, dogleg, speed, accel)
+
+
+def _path(motions: Motions, joints: list[Joint], delta: Floats) -> tuple[Floats, Floats, Floats, Floats]:
+    """Length of every motion, its tangents (axis change per mm) at start and end, and an arc's radius."""
+    linear = np.array([j.type == "linear" for j in joints])
+    length = np.sqrt(np.sum(delta[:, linear] ** 2, axis=1))
+    turn_only = length < 1e-12
+    length = np.where(turn_only, np.sqrt(np.sum(delta**2, axis=1)), length)
+    safe = np.where(length > 0, length, 1.0)
+    tangent_in = delta / safe[:, None]
+    tangent_out = tangent_in.copy()
+    radius = np.full(len(motions), np.inf)
+    arcs = np.flatnonzero(motions.kind == ARC)
+    if len(arcs):
+        begin = motions.begin
+        columns = [motions.axes.index(a) if a in motions.axes else -1 for a in "XYZ"]
+        for plane in np.unique(motions.plane[arcs]):
+            rows = arcs[motions.plane[arcs] == plane]
+            c1, c2 = (columns[i] for i in PLANE_AXES[plane][:2])
+            sweep = motions.sweep[rows]
+            r_in = np.stack([begin[rows, c1], begin[rows, c2]], 1) - motions.centre[rows]
+            r_out = np.stack([motions.end[rows, c1], motions.end[rows, c2]], 1) - motions.centre[rows]
+            mean = 0.5 * (np.linalg.norm(r_in, axis=1) + np.linalg.norm(r_out, axis=1))
+            rest = delta[rows].copy()
+            rest[:, [c1, c2]] = 0.0
+            total = np.sqrt((mean * np.abs(sweep)) ** 2 + np.sum(rest[:, linear] ** 2, axis=1))
+            turn = np.sign(sweep) * mean * np.abs(sweep) / np.where(total > 0, total, 1.0)
+            for tangent, arm in ((tangent_in, r_in), (tangent_out, r_out)):
+                size = np.maximum(np.linalg.norm(arm, axis=1), 1e-12)
+                tangent[rows] = rest / np.where(total > 0, total, 1.0)[:, None]
+                tangent[rows, c1] = -arm[:, 1] / size * turn
+                tangent[rows, c2] = arm[:, 0] / size * turn
+            length[rows] = total
+            radius[rows] = np.maximum(mean, 1e-9)
+    return length, tangent_in, tangent_out, radius
+
+
+def _arc_reach(motions: Motions, arc: NDArray[np.bool_], steepest: Floats) -> Floats:
+    """Within an arc each axis of its plane may have to run at the full path speed."""
+    result = steepest.copy()
+    rows = np.flatnonzero(arc)
+    for i, row in enumerate(rows):
+        if abs(motions.sweep[row]) < math.pi / 2:
+            continue  # the steepest point of a shorter arc is near one of its ends
+        for axis in PLANE_AXES[int(motions.plane[row])][:2]:
+            name = "XYZ"[axis]
+            if name in motions.axes:
+                result[i, motions.axes.index(name)] = 1.0
+    return result
+
+
+def arc_points(motions: Motions, motion: int, begin: Floats, shares: Floats) -> Floats:
+    """Axis values (s, k) at shares 0–1 of an arc's sweep; the radius runs evenly from start to end."""
+    columns = [motions.axes.index(a) if a in motions.axes else -1 for a in "XYZ"]
+    c1, c2 = (columns[i] for i in PLANE_AXES[int(motions.plane[motion])][:2])
+    end, centre = motions.end[motion], motions.centre[motion]
+    points = begin + shares[:, None] * (end - begin)
+    arm = np.array([begin[c1], begin[c2]]) - centre
+    r0, r1 = np.linalg.norm(arm), np.linalg.norm(np.array([end[c1], end[c2]]) - centre)
+    angle = math.atan2(arm[1], arm[0]) + shares * motions.sweep[motion]
+    radius = r0 + shares * (r1 - r0)
+    points[:, c1] = centre[0] + radius * np.cos(angle)
+    points[:, c2] = centre[1] + radius * np.sin(angle)
+    points[shares >= 1.0] = end
+    return points
+
+
+def make_knots(reel: Reel, tolerance: float) -> Knots:
+    """The polyline of the whole program: arcs cut into chords, dog-leg rapids into the bends of their true law.
+
+    No point of the true path lies farther than `tolerance` (mm) from the polyline.
+    """
+    motions = reel.motions
+    begin = motions.begin
+    moving = np.any(motions.end != begin, axis=1) | (motions.kind == ARC)
+    rows = np.flatnonzero(moving)
+    counts = np.ones(len(rows), np.int64)
+    special: dict[int, tuple[Floats, Floats]] = {}
+    for place, row in enumerate(rows):
+        if motions.kind[row] == ARC:
+            radius = float(np.hypot(*(_plane_arm(motions, int(row), begin[row]))))
+            step = 2.0 * math.acos(max(0.0, 1.0 - tolerance / max(radius, tolerance)))
+            count = max(1, math.ceil(abs(float(motions.sweep[row])) / step))
+            shares = np.arange(1, count + 1) / count
+            ways = shares * reel.length[row]
+            law = (reel.length[row], reel.v_in[row], reel.v_out[row], reel.v_peak[row], reel.accel[row],
+                   reel.end_time[row] - reel.begin_time[row])  # fmt: skip
+            times = np.array([time_at(way, *law) for way in ways])
+            special[place] = (arc_points(motions, int(row), begin[row], shares), times)
+            counts[place] = count
+        elif motions.kind[row] == RAPID and reel.dogleg:
+            special[place] = _dogleg(reel, begin[row], motions.end[row], tolerance)
+            counts[place] = len(special[place][1])
+    total = int(counts.sum())
+    k = len(motions.axes)
+    at = np.empty((total + 1, k))
+    at[0] = motions.start
+    t1 = np.empty(total)
+    motion = np.repeat(rows, counts).astype(np.int32)
+    last = np.cumsum(counts) - 1
+    at[1 + last] = motions.end[rows]
+    t1[last] = reel.end_time[rows]
+    for place, (points, times) in special.items():
+        first = last[place] - counts[place] + 1
+        at[1 + first : 2 + last[place]] = points
+        t1[first : 1 + last[place]] = reel.begin_time[rows[place]] + times
+    t0 = np.empty(total)
+    t0[1:] = t1[:-1]
+    starts = last - counts + 1
+    t0[starts] = reel.begin_time[rows]
+    return Knots(at, motion, t0, t1)
+
+
+def _plane_arm(motions: Motions, row: int, begin: Floats) -> tuple[float, float]:
+    columns = [motions.axes.index(a) if a in motions.axes else -1 for a in "XYZ"]
+    c1, c2 = (columns[i] for i in PLANE_AXES[int(motions.plane[row])][:2])
+    return float(begin[c1] - motions.centre[row, 0]), float(begin[c2] - motions.centre[row, 1])
+
+
+def _dogleg(reel: Reel, begin: Floats, end: Floats, tolerance: float) -> tuple[Floats, Floats]:
+    """Points and times of a rapid whose axes each run their own trapezoid."""
+    delta = end - begin
+    times = [0.0]
+    for d, speed, accel in zip(delta, reel.axis_speed, reel.axis_accel, strict=True):
+        if d == 0.0:
+            continue
+        peak, total = trapezoid(abs(d), 0.0, 0.0, speed, accel)
+        ramp = peak / accel
+        # A chord of a parabola stands off by a·dt²/8.
+        steps = max(1, math.ceil(ramp / math.sqrt(8.0 * tolerance / accel)))
+        times += [ramp * i / steps for i in range(1, steps + 1)]
+        times += [total - ramp * i / steps for i in range(steps + 1)]
+    moments = np.unique(np.round(times, 12))[1:]
+    points = np.empty((len(moments), len(delta)))
+    for i, (d, speed, accel) in enumerate(zip(delta, reel.axis_speed, reel.axis_accel, strict=True)):
+        points[:, i] = begin[i] + np.sign(d) * np.array([axis_way(abs(d), speed, accel, t) for t in moments])
+    points[-1] = end
+    return points, moments
+
+
+def axis_way(length: float, speed: float, accel: float, time: float) -> float:
+    """How far one axis has come in its own trapezoid from rest to rest."""
+    if length == 0.0:
+        return 0.0
+    peak, total = trapezoid(length, 0.0, 0.0, speed, accel)
+    if time >= total:
+        return length
+    ramp = peak / accel
+    if time <= ramp:
+        return 0.5 * accel * time * time
+    left = total - time
+    if left <= ramp:
+        return length - 0.5 * accel * left * left
+    return 0.5 * peak * ramp + peak * (time - ramp)

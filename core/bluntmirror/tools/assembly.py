@@ -1,0 +1,212 @@
+"""A tool as it hangs in the spindle: cutter, shank and holder as slabs of revolution about its axis.
+
+    tip       the tool's lowest point, h = 0; h grows towards the gauge point at h = length
+    reach     tip to holder face
+    slab      the part of the tool between two heights whose radius is a line or a circular arc of h
+    convex    a cutting part without a waist: its sweep along a straight motion is convex too
+
+          gauge point ┬ h = length
+              holder ▐█▌  segments, stacked from the holder face up
+        holder face  ▐█▌ h = reach
+              shank   ║   neck or shank
+                      ║  h = flute length
+            cutting  ▐▌  the only part that may touch stock
+                tip   V  h = 0
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.mesh import Mesh, revolve
+from ..job import models
+
+Floats = NDArray[np.float64]
+
+# Columns of a slab row. LINE: radius runs straight from r0 at h0 to r1 at h1. ARC: radius = ro + √(rc² − (h − hc)²),
+# a sphere when ro is 0, a torus otherwise.
+LINE, ARC = 0.0, 1.0
+KIND, H0, H1, R0, R1, HC, RO, RC = range(8)
+
+
+def line_slab(h0: float, h1: float, r0: float, r1: float) -> list[float]:
+    return [LINE, h0, h1, r0, r1, 0.0, 0.0, 0.0]
+
+
+def arc_slab(h0: float, h1: float, hc: float, ro: float, rc: float) -> list[float]:
+    def radius(h: float) -> float:
+        return ro + math.sqrt(max(0.0, rc * rc - (h - hc) ** 2))
+
+    return [ARC, h0, h1, radius(h0), radius(h1), hc, ro, rc]
+
+
+@dataclass(frozen=True)
+class Assembly:
+    """Slabs (n, 8) of each part; mm."""
+
+    number: int
+    name: str
+    length: float
+    reach: float
+    flute_length: float
+    diameter: float
+    cutting: Floats
+    shank: Floats
+    holder: Floats
+    convex: bool
+    turns: int  # +1 right-handed (M3 cuts), −1 left-handed
+    carried_out: bool = True  # False for tools whose cut this version does not work out
+
+    def meshes(self) -> dict[str, Mesh]:
+        """cutter, shank and holder as meshes in the frame of the tool mount: the gauge point at its origin."""
+        parts = {"cutter": self.cutting, "shank": self.shank, "holder": self.holder}
+        result = {}
+        for name, slabs in parts.items():
+            if len(slabs):
+                profile = _profile(slabs)
+                result[name] = revolve([[r, h - self.length] for r, h in profile])
+        return result
+
+
+def _profile(slabs: Floats) -> list[tuple[float, float]]:
+    """The closed outline of stacked slabs, arcs cut finely (0.005 mm)."""
+    outline: list[tuple[float, float]] = [(0.0, float(slabs[0, H0]))]
+    for slab in slabs:
+        if slab[KIND] == LINE:
+            steps = [(slab[R0], slab[H0]), (slab[R1], slab[H1])]
+        else:
+            count = max(4, math.ceil(math.pi / 2 / (2 * math.acos(max(0.0, 1 - 0.005 / max(slab[RC], 0.01))))))
+            angles = np.linspace(*(math.asin(max(-1.0, min(1.0, (slab[h] - slab[HC]) / slab[RC]))) for h in (H0, H1)), count + 1)
+            steps = [(slab[RO] + slab[RC] * math.cos(a), slab[HC] + slab[RC] * math.sin(a)) for a in angles]
+        outline += [(max(0.0, float(r)), float(h)) for r, h in steps]
+    outline.append((0.0, float(slabs[-1, H1])))
+    kept = [outline[0]]
+    for point in outline[1:]:
+        if math.dist(point, kept[-1]) > 1e-9:
+            kept.append(point)
+    return kept
+
+
+def build_assembly(entry: models.ToolEntry) -> Assembly:
+    """The slabs of a tool entry. Turning tools come back with `carried_out` False and no slabs."""
+    cutter = entry.cutter
+    none = np.zeros((0, 8))
+    if isinstance(cutter, models.Insert):
+        return Assembly(entry.number, entry.name, entry.length, entry.length, 0.0, 0.0, none, none, none, True, 1, False)
+    cutting = _cutting_slabs(cutter)
+    top = float(cutting[-1, H1])
+    diameter = 2.0 * float(np.max(cutting[:, [R0, R1]]))
+    shank_radius = (cutter.shank_diameter or diameter) / 2.0
+    shank = _rows([line_slab(top, cutter.reach, shank_radius, shank_radius)] if cutter.reach > top + 1e-9 else [])
+    segments, height = [], max(cutter.reach, top)
+    for part in entry.holder.segments:
+        to = part.to_diameter or part.diameter
+        segments.append(line_slab(height, height + part.length, part.diameter / 2.0, to / 2.0))
+        height += part.length
+    return Assembly(
+        entry.number,
+        entry.name,
+        entry.length,
+        cutter.reach,
+        top,
+        diameter,
+        cutting,
+        shank,
+        _rows(segments),
+        convex=_is_convex(cutting),
+        turns=-1 if cutter.hand == "left" else 1,
+    )
+
+
+def _rows(slabs: Sequence[list[float]]) -> Floats:
+    return np.array(slabs, float).reshape(-1, 8)
+
+
+def _cutting_slabs(cutter: models.Cutter) -> Floats:
+    assert not isinstance(cutter, models.Insert)
+    if isinstance(cutter, models.ProfileCutter):
+        rows = [
+            line_slab(z0, z1, r0, r1)
+            for (r0, z0), (r1, z1) in zip(cutter.profile, cutter.profile[1:], strict=False)
+            if z1 > z0
+        ]
+        return _rows(rows)
+    radius, flutes = cutter.diameter / 2.0, cutter.flute_length
+    if isinstance(cutter, models.BallMill):
+        top = min(radius, flutes)
+        rows = [arc_slab(0.0, top, radius, 0.0, radius)]
+    elif isinstance(cutter, models.EndMill) and cutter.corner_radius > 0:
+        corner = cutter.corner_radius
+        top = min(corner, flutes)
+        rows = [arc_slab(0.0, top, corner, radius - corner, corner)]
+    elif isinstance(cutter, models.Drill) and cutter.point_angle < 180:
+        # Height of a drill's point: r / tan(½ point angle); a 118° point is 0.3004·D high.
+        top = radius / math.tan(math.radians(cutter.point_angle) / 2.0)
+        rows = [line_slab(0.0, top, 0.0, radius)]
+    elif isinstance(cutter, models.ChamferMill):
+        small = cutter.tip_diameter / 2.0
+        top = (radius - small) / math.tan(math.radians(cutter.angle) / 2.0)
+        rows = [line_slab(0.0, top, small, radius)]
+    elif isinstance(cutter, models.Dovetail):
+        # `angle` from the base plane to the flank: the radius falls by h / tan(angle).
+        small = max(0.0, radius - flutes / math.tan(math.radians(cutter.angle)))
+        top = flutes
+        rows = [line_slab(0.0, top, radius, small)]
+    else:
+        top, rows = 0.0, []
+    if flutes > top + 1e-9:
+        rows.append(line_slab(top, flutes, radius, radius))
+    return _rows(rows)
+
+
+def _is_convex(slabs: Floats) -> bool:
+    """Whether the stacked slabs are one convex solid: the radius never falls and its slope never grows."""
+    slope = math.inf
+    for i, slab in enumerate(slabs):
+        if i and abs(slab[R0] - slabs[i - 1, R1]) > 1e-9:
+            return False
+        first, last = _slopes(slab)
+        if first > slope + 1e-9 or last < -1e-9:
+            return False
+        slope = last
+    return True
+
+
+def _slopes(slab: Floats) -> tuple[float, float]:
+    if slab[KIND] == LINE:
+        slope = float((slab[R1] - slab[R0]) / (slab[H1] - slab[H0]))
+        return slope, slope
+
+    def at(h: float) -> float:
+        depth = float(slab[HC]) - h
+        return depth / math.sqrt(max(1e-18, float(slab[RC]) ** 2 - depth**2))
+
+    return at(float(slab[H0])), at(float(slab[H1]))
+
+
+def offset_slabs(slabs: Floats, outward: float) -> Floats:
+    """Slabs grown (or, with a negative value, shrunk) by a distance; slabs that vanish are left out."""
+    rows = []
+    for slab in slabs:
+        new = slab.copy()
+        new[H0] -= outward
+        new[H1] += outward
+        if slab[KIND] == ARC:
+            new[RC] += outward
+            if new[RC] <= 0:
+                continue
+            new[H0], new[H1] = max(new[H0], new[HC] - new[RC]), min(new[H1], new[HC] + new[RC])
+            new = np.array(arc_slab(new[H0], new[H1], new[HC], new[RO], new[RC]))
+        else:
+            slope = (slab[R1] - slab[R0]) / (slab[H1] - slab[H0])
+            grow = outward * math.sqrt(1.0 + slope * slope)
+            new[R0] = max(0.0, slab[R0] + grow - slope * outward)
+            new[R1] = max(0.0, slab[R1] + grow + slope * outward)
+        if new[H1] > new[H0] and max(new[R0], new[R1]) > 0:
+            rows.append(new)
+    return np.array(rows).reshape(-1, 8)

@@ -1,0 +1,112 @@
+"""The words of `./mirror` and what each does."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import signal
+import sys
+import time
+
+from . import checks, install, services
+from .steps import PYTHON, ROOT, VAR, StepFailed, environment, say, step
+
+DEMO_SIGN_IN = "ines / tide-table-9"
+
+
+def start(options: argparse.Namespace) -> int:
+    install.everything()
+    ports = {
+        "web": options.port,
+        "database": options.db_port or options.port + 1,
+        "queue": options.queue_port or options.port + 2,
+    }
+    for what, port in ports.items():
+        if not services.port_is_free(port):
+            flag = {"web": "--port", "database": "--db-port", "queue": "--queue-port"}[what]
+            raise StepFailed(
+                f"Port {port} ({what}) is taken by another program.",
+                f"stop that program, or choose another: ./mirror start {flag} {port + 100}",
+            )
+    env = services.app_environment(VAR, ports["web"], ports["database"], ports["queue"])
+    children = services.Children(VAR / "log")
+    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
+    try:
+        with step("MariaDB and Redis on loopback"):
+            services.begin_database(children, VAR, ports["database"])
+            services.begin_queue(children, VAR, ports["queue"])
+        with step("Tables and demo data"):
+            manage(["prepare"] + ([] if options.no_demo else ["--demo"]), env)
+        with step("Worker and web server"):
+            for name in ("worker", "web"):
+                children.begin(name, checks.process(name, ports["web"]), env)
+            children.wait_for("web", ports["web"])
+        say(f"\nBlunt Mirror is at http://127.0.0.1:{ports['web']}/\n  demo sign-in: {DEMO_SIGN_IN}\n  Ctrl-C stops it.\n")
+        while not (dead := children.first_dead()):
+            time.sleep(0.5)
+        raise StepFailed(f"{dead} has ended.", f"read {VAR / 'log' / (dead + '.log')}, then start again")
+    except KeyboardInterrupt:
+        say("\nStopping …")
+        return 0
+    finally:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        children.stop()
+
+
+def manage(words: list[str], env: dict[str, str]) -> None:
+    from .steps import run
+
+    run([str(PYTHON), "server/manage.py", *words], "var/log/setup.log says what failed", env=env)
+
+
+def core_word(word: str, rest: list[str]) -> int:
+    install.core()
+    sys.stderr.flush()
+    os.execve(PYTHON, [str(PYTHON), "-m", "bluntmirror", word, *rest], environment())
+
+
+def main(words: list[str]) -> int:
+    parser = argparse.ArgumentParser(prog="./mirror", description="Blunt Mirror: may this program run?")
+    commands = parser.add_subparsers(dest="word", metavar="WORD")
+    commands.add_parser("setup", help="install everything and build, without starting")
+    starting = commands.add_parser("start", help="set up if needed, then run the application until Ctrl-C")
+    starting.add_argument("--port", type=int, default=8750, help="the web address's port (default 8750)")
+    starting.add_argument("--db-port", type=int, help="MariaDB's port (default: port + 1)")
+    starting.add_argument("--queue-port", type=int, help="Redis's port (default: port + 2)")
+    starting.add_argument("--no-demo", action="store_true", help="do not load the demo shop")
+    testing = commands.add_parser("test", help="format, lint, types, layers, and all tests")
+    testing.add_argument("only", nargs="*", help="parts to run: source, web, core, server, e2e (default: all)")
+    for word, text in (
+        ("verify", "rehearse a job folder and print its verdict"),
+        ("check", "the program check alone"),
+        ("trace", "one row per motion, as CSV"),
+        ("bench", "measure the kernels beside their yardsticks"),
+    ):
+        commands.add_parser(word, help=text, add_help=False)
+    try:
+        if words and words[0] in ("verify", "check", "trace"):
+            return core_word(words[0], words[1:])
+        if words and words[0] == "bench":
+            install.python_environment("full")
+            install.kernel_cache()
+            os.execve(PYTHON, [str(PYTHON), "-m", "bench", *words[1:]], environment())
+        options = parser.parse_args(words)
+        if options.word == "setup":
+            install.everything(browser=True)
+            return 0
+        if options.word == "start":
+            return start(options)
+        if options.word == "test":
+            install.everything(browser=True)
+            return checks.test(options.only)
+        parser.print_help()
+        return 2
+    except StepFailed as failure:
+        say(f"mirror: {failure}")
+        return 1
+    except KeyboardInterrupt:
+        say("\nStopped.")
+        return 130
+
+
+assert ROOT.is_dir()

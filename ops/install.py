@@ -1,0 +1,100 @@
+"""Installing what the project needs: Debian packages, the Python environment, the web build, the kernel cache."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from .steps import PYTHON, ROOT, VAR, VENV, WEB, StepFailed, environment, only_when_changed, run, step
+
+# What each Debian package is there for, told by a file it brings.
+SERVER_PACKAGES = {
+    "mariadb-server-core": "/usr/sbin/mariadbd",
+    "libmariadb-dev": "/usr/include/mariadb/mysql.h",
+    "pkg-config": "/usr/bin/pkg-config",
+    "gcc": "/usr/bin/gcc",
+    "redis-server": "/usr/bin/redis-server",
+}
+BROWSER_PACKAGES = {
+    "chromium": "/usr/bin/chromium",
+    "fonts-dejavu-core": "/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf",
+    "fonts-noto-core": "/usr/share/fonts/truetype/noto/NotoSans-Regular.ttf",
+}
+
+
+def debian(packages: dict[str, str]) -> None:
+    missing = [name for name, file in packages.items() if not Path(file).exists()]
+    if not missing:
+        return
+    remedy = f"install them by hand (as root): apt-get install {' '.join(missing)}"
+    sudo = [] if os.geteuid() == 0 else ["sudo"]
+    if sudo and not shutil.which("sudo"):
+        raise StepFailed(f"Debian packages are missing: {', '.join(missing)}.", remedy)
+    with step(f"Debian packages: {', '.join(missing)}"):
+        env = environment() | {"DEBIAN_FRONTEND": "noninteractive"}
+        # Debian's redis-server package would start a service of its own; ours runs privately under var/.
+        env["RUNLEVEL"] = "1"
+        run([*sudo, "apt-get", "update", "-q"], remedy, env=env)
+        run([*sudo, "apt-get", "install", "-y", "-q", "--no-install-recommends", *missing], remedy, env=env)
+
+
+def python_environment(lock: str) -> None:
+    """Make .venv and install the pinned packages of requirements/`lock`.lock ('core' is a subset of 'full')."""
+    stamps = VAR / "stamps"
+    if lock == "core" and (stamps / "python-full").exists() and PYTHON.exists():
+        lock = "full"
+    file = ROOT / "requirements" / f"{lock}.lock"
+    with only_when_changed(f"python-{lock}", [file, ROOT / "core" / "pyproject.toml"], PYTHON) as needed:
+        if not needed:
+            return
+        if not PYTHON.exists():
+            with step("Python environment in .venv"):
+                if subprocess.run([sys.executable, "-c", "import ensurepip"], capture_output=True).returncode:
+                    debian({"python3-venv": "/nonexistent"})
+                run([sys.executable, "-m", "venv", str(VENV)], "check that python3 can make virtual environments")
+        remedy = "check that PyPI can be reached, then run the same command again; var/log/setup.log has the details"
+        with step(f"Python packages ({file.name})"):
+            pip = [str(PYTHON), "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
+            run([*pip, "--require-hashes", "-r", str(file)], remedy)
+            run([*pip, "--no-deps", "--no-build-isolation", "-e", str(ROOT / "core")], remedy)
+
+
+def web_build() -> None:
+    with only_when_changed("npm", [WEB / "package.json", WEB / "package-lock.json"], WEB / "node_modules") as needed:
+        if needed:
+            with step("Packages of the web interface"):
+                run(
+                    ["npm", "ci", "--no-audit", "--no-fund"],
+                    "Node 20 with npm is needed, and the npm registry in reach; then run the same command again",
+                    cwd=WEB,
+                )
+    sources = [WEB / "src", WEB / "index.html", WEB / "package-lock.json", WEB / "vite.config.ts"]
+    with only_when_changed("web", sources, WEB / "dist" / "index.html") as needed:
+        if needed:
+            with step("Building the web interface"):
+                run(["npm", "run", "build"], "var/log/setup.log says which source does not build", cwd=WEB)
+
+
+def kernel_cache() -> None:
+    """Compile the Numba kernels once, so that the first rehearsal does not wait for it."""
+    kernels = [p for p in sorted((ROOT / "core" / "bluntmirror").rglob("*.py")) if "kernel" in p.name]
+    with only_when_changed("kernels", [*kernels, ROOT / "requirements" / "core.lock"], VAR / "kernels") as needed:
+        if needed:
+            with step("Compiling the kernels"):
+                (VAR / "kernels").mkdir(parents=True, exist_ok=True)
+                run([str(PYTHON), "-m", "bluntmirror.warm"], "var/log/setup.log says what failed")
+
+
+def core() -> None:
+    python_environment("core")
+    kernel_cache()
+
+
+def everything(browser: bool = False) -> None:
+    debian(SERVER_PACKAGES | (BROWSER_PACKAGES if browser else {}))
+    python_environment("full")
+    web_build()
+    kernel_cache()

@@ -1,0 +1,159 @@
+"""MariaDB and Redis, run privately under var/ on loopback, and the other processes that a start consists of."""
+
+from __future__ import annotations
+
+import json
+import os
+import secrets
+import signal
+import socket
+import subprocess
+import time
+from contextlib import closing
+from pathlib import Path
+
+from .steps import ROOT, VAR, StepFailed, environment, run, step
+
+LOOPBACK = "127.0.0.1"
+
+
+def port_is_free(port: int) -> bool:
+    with closing(socket.socket(socket.AF_INET, socket.SOCK_STREAM)) as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((LOOPBACK, port))
+        except OSError:
+            return False
+    return True
+
+
+def free_port() -> int:
+    with closing(socket.socket(socket.AF_INET, socket.SOCK_STREAM)) as probe:
+        probe.bind((LOOPBACK, 0))
+        return int(probe.getsockname()[1])
+
+
+def answers(port: int) -> bool:
+    try:
+        with closing(socket.create_connection((LOOPBACK, port), timeout=0.5)):
+            return True
+    except OSError:
+        return False
+
+
+def private_keys(var: Path) -> dict[str, str]:
+    """The passwords of this installation, made once and readable by its owner only."""
+    file = var / "private.json"
+    if not file.exists():
+        var.mkdir(parents=True, exist_ok=True)
+        keys = {name: secrets.token_urlsafe(32) for name in ("django", "database", "queue")}
+        with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
+            json.dump(keys, out)
+    return dict(json.loads(file.read_text()))
+
+
+class Children:
+    """Processes that live as long as this one: each in its own group, stopped in reverse order."""
+
+    def __init__(self, log: Path) -> None:
+        self.log = log
+        self.running: list[tuple[str, subprocess.Popen[bytes]]] = []
+        log.mkdir(parents=True, exist_ok=True)
+
+    def begin(self, name: str, command: list[str], env: dict[str, str]) -> subprocess.Popen[bytes]:
+        with (self.log / f"{name}.log").open("ab") as out:
+            child = subprocess.Popen(
+                command, cwd=ROOT, env=env, stdin=subprocess.DEVNULL, stdout=out, stderr=out, start_new_session=True
+            )
+        self.running.append((name, child))
+        return child
+
+    def wait_for(self, name: str, port: int, seconds: float = 60) -> None:
+        child = dict(self.running)[name]
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            if child.poll() is not None:
+                break
+            if answers(port):
+                return
+            time.sleep(0.1)
+        raise StepFailed(f"{name} did not come up on port {port}.", f"read {self.log / (name + '.log')}")
+
+    def first_dead(self) -> str | None:
+        return next((name for name, child in self.running if child.poll() is not None), None)
+
+    def stop(self) -> None:
+        for _, child in reversed(self.running):
+            if child.poll() is None:
+                child.send_signal(signal.SIGTERM)
+                try:
+                    child.wait(timeout=15)
+                except subprocess.TimeoutExpired:
+                    pass
+            # Whatever the child began is in its group and goes with it.
+            try:
+                os.killpg(child.pid, signal.SIGKILL)
+            except ProcessLookupError:
+                pass
+        self.running.clear()
+
+
+def begin_database(children: Children, var: Path, port: int) -> None:
+    data = var / "mariadb"
+    password = private_keys(var)["database"]
+    if not (data / "mysql").exists():
+        with step("A private MariaDB"):
+            data.mkdir(parents=True, exist_ok=True)
+            run(
+                ["mariadb-install-db", "--no-defaults", f"--datadir={data}", "--auth-root-authentication-method=normal",
+                 "--skip-test-db"],
+                f"remove {data} and try again",
+            )  # fmt: skip
+    init = var / "mariadb-init.sql"
+    init.touch(mode=0o600)
+    init.write_text(
+        "CREATE DATABASE IF NOT EXISTS mirror CHARACTER SET utf8mb4;\n"
+        f"CREATE USER IF NOT EXISTS 'app'@'{LOOPBACK}' IDENTIFIED BY '{password}';\n"
+        f"GRANT ALL ON mirror.* TO 'app'@'{LOOPBACK}';\n"
+        f"GRANT ALL ON `test\\_%`.* TO 'app'@'{LOOPBACK}';\n"
+        f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{password}';\n"
+    )
+    # A socket's path may have 107 characters at most, so it gets a short one relative to the data folder.
+    command = [
+        "/usr/sbin/mariadbd", "--no-defaults", f"--datadir={data}", "--socket=m.sock", f"--port={port}",
+        f"--bind-address={LOOPBACK}", "--skip-name-resolve", "--character-set-server=utf8mb4",
+        f"--init-file={init}", "--innodb-buffer-pool-size=64M", "--max-allowed-packet=64M",
+    ]  # fmt: skip
+    if os.geteuid() == 0:
+        command.insert(2, "--user=root")
+    children.begin("mariadb", command, environment())
+    children.wait_for("mariadb", port)
+
+
+def begin_queue(children: Children, var: Path, port: int) -> None:
+    folder = var / "redis"
+    folder.mkdir(parents=True, exist_ok=True)
+    config = var / "redis.conf"
+    config.touch(mode=0o600)
+    config.write_text(
+        f"bind {LOOPBACK}\nport {port}\ndir {folder}\nsave 30 1\nappendonly yes\n"
+        f"requirepass {private_keys(var)['queue']}\n"
+    )
+    children.begin("redis", ["redis-server", str(config)], environment())
+    children.wait_for("redis", port)
+
+
+def app_environment(var: Path, web_port: int, database_port: int, queue_port: int) -> dict[str, str]:
+    keys = private_keys(var)
+    return environment() | {
+        "DJANGO_SETTINGS_MODULE": "mirror.settings",
+        "MIRROR_VAR": str(var),
+        "MIRROR_SECRET": keys["django"],
+        "MIRROR_DB_PASSWORD": keys["database"],
+        "MIRROR_DB_PORT": str(database_port),
+        "MIRROR_QUEUE": f"redis://:{keys['queue']}@{LOOPBACK}:{queue_port}/0",
+        "MIRROR_WEB_PORT": str(web_port),
+    }
+
+
+VAR_DEFAULT = VAR
