@@ -54,7 +54,7 @@ def test(only: list[str]) -> int:
     if "core" in wanted:
         # The core's tests run alone too, with no Django settings, no database and no queue.
         part("core tests", [str(PYTHON), "-m", "unittest", "discover", "-s", "core/tests", "-t", "core"])
-    labels = [label for label, name in (("server", "server"), ("e2e", "e2e")) if name in wanted]
+    labels = [label for label, name in (("server/tests", "server"), ("e2e", "e2e")) if name in wanted]
     if labels:
         var = VAR / "test"
         children = services.Children(VAR / "log" / "test")

@@ -41,7 +41,9 @@ def start(options: argparse.Namespace) -> int:
             for name in ("worker", "web"):
                 children.begin(name, checks.process(name, ports["web"]), env)
             children.wait_for("web", ports["web"])
-        say(f"\nBlunt Mirror is at http://127.0.0.1:{ports['web']}/\n  demo sign-in: {DEMO_SIGN_IN}\n  Ctrl-C stops it.\n")
+        say(
+            f"\nBlunt Mirror is at http://127.0.0.1:{ports['web']}/\n  demo sign-in: {DEMO_SIGN_IN}\n  Ctrl-C stops it.\n"
+        )
         while not (dead := children.first_dead()):
             time.sleep(0.5)
         raise StepFailed(f"{dead} has ended.", f"read {VAR / 'log' / (dead + '.log')}, then start again")

@@ -12,7 +12,7 @@ from .steps import PYTHON, ROOT, VAR, VENV, WEB, StepFailed, environment, only_w
 
 # What each Debian package is there for, told by a file it brings.
 SERVER_PACKAGES = {
-    "mariadb-server-core": "/usr/sbin/mariadbd",
+    "mariadb-server": "/usr/bin/my_print_defaults",
     "libmariadb-dev": "/usr/include/mariadb/mysql.h",
     "pkg-config": "/usr/bin/pkg-config",
     "gcc": "/usr/bin/gcc",
@@ -35,7 +35,7 @@ def debian(packages: dict[str, str]) -> None:
         raise StepFailed(f"Debian packages are missing: {', '.join(missing)}.", remedy)
     with step(f"Debian packages: {', '.join(missing)}"):
         env = environment() | {"DEBIAN_FRONTEND": "noninteractive"}
-        # Debian's redis-server package would start a service of its own; ours runs privately under var/.
+        # Debian's server packages would start services of their own; ours run privately under var/.
         env["RUNLEVEL"] = "1"
         run([*sudo, "apt-get", "update", "-q"], remedy, env=env)
         run([*sudo, "apt-get", "install", "-y", "-q", "--no-install-recommends", *missing], remedy, env=env)
@@ -84,7 +84,10 @@ def kernel_cache() -> None:
     with only_when_changed("kernels", [*kernels, ROOT / "requirements" / "core.lock"], VAR / "kernels") as needed:
         if needed:
             with step("Compiling the kernels"):
-                (VAR / "kernels").mkdir(parents=True, exist_ok=True)
+                # The compiler's cache looks at a kernel's own file, not at the kernels it calls: what was compiled
+                # against an older one would go on being used. So all of it goes when any of them changes.
+                shutil.rmtree(VAR / "kernels", ignore_errors=True)
+                (VAR / "kernels").mkdir(parents=True)
                 run([str(PYTHON), "-m", "bluntmirror.warm"], "var/log/setup.log says what failed")
 
 

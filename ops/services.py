@@ -9,7 +9,7 @@ import signal
 import socket
 import subprocess
 import time
-from contextlib import closing
+from contextlib import closing, suppress
 from pathlib import Path
 
 from .steps import ROOT, VAR, StepFailed, environment, run, step
@@ -86,15 +86,11 @@ class Children:
         for _, child in reversed(self.running):
             if child.poll() is None:
                 child.send_signal(signal.SIGTERM)
-                try:
+                with suppress(subprocess.TimeoutExpired):
                     child.wait(timeout=15)
-                except subprocess.TimeoutExpired:
-                    pass
             # Whatever the child began is in its group and goes with it.
-            try:
+            with suppress(ProcessLookupError):
                 os.killpg(child.pid, signal.SIGKILL)
-            except ProcessLookupError:
-                pass
         self.running.clear()
 
 

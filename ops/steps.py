@@ -49,7 +49,9 @@ def environment() -> dict[str, str]:
     return env
 
 
-def run(command: list[str], remedy: str, cwd: Path = ROOT, quiet: bool = True, env: dict[str, str] | None = None) -> None:
+def run(
+    command: list[str], remedy: str, cwd: Path = ROOT, quiet: bool = True, env: dict[str, str] | None = None
+) -> None:
     """Run a command to its end. Its output goes to var/log/setup.log when quiet, and its tail is shown on failure."""
     (VAR / "log").mkdir(parents=True, exist_ok=True)
     log = VAR / "log" / "setup.log"

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..geometry.frames import Floats
 from ..geometry.mesh import Mesh
 
-LEAF = 4
+LEAF = 2
 
 
 @dataclass(frozen=True)
@@ -48,9 +48,7 @@ def box_tree(mesh: Mesh) -> BoxTree:
         half = len(members) // 2
         waiting.append((members[half:], number, 1))
         waiting.append((members[:half], number, 0))
-    return BoxTree(
-        np.ascontiguousarray(triangles[np.concatenate(order)]), np.array(boxes), np.array(nodes, np.int64)
-    )
+    return BoxTree(np.ascontiguousarray(triangles[np.concatenate(order)]), np.array(boxes), np.array(nodes, np.int64))
 
 
 @dataclass(frozen=True)

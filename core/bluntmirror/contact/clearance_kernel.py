@@ -10,89 +10,114 @@ import numpy as np
 from numba import njit
 
 TOUCHING = 1e-3  # mm; surfaces nearer than this touch
+CLOSE = 10.0  # mm; margins below this are found to 5 %, larger ones to half
 STACK = 256
 
 
 @njit(cache=True)
-def segment_distance2(p, q, r, s):
-    """Squared distance between segments pq and rs (Ericson, Real-Time Collision Detection, 5.1.9, from memory)."""
-    d1 = q - p
-    d2 = s - r
-    w = p - r
-    a = d1[0] * d1[0] + d1[1] * d1[1] + d1[2] * d1[2]
-    e = d2[0] * d2[0] + d2[1] * d2[1] + d2[2] * d2[2]
-    f = d2[0] * w[0] + d2[1] * w[1] + d2[2] * w[2]
-    if a <= 1e-18 and e <= 1e-18:
-        return w[0] * w[0] + w[1] * w[1] + w[2] * w[2]
+def segment_distance2(px, py, pz, ux, uy, uz, rx, ry, rz, vx, vy, vz):
+    """Squared distance between the segments p + u and r + v (Ericson, Real-Time Collision Detection, 5.1.9, from
+    memory). Scalars, not arrays: this runs millions of times and must not allocate."""
+    wx, wy, wz = px - rx, py - ry, pz - rz
+    a = ux * ux + uy * uy + uz * uz
+    e = vx * vx + vy * vy + vz * vz
+    f = vx * wx + vy * wy + vz * wz
+    s = 0.0
+    t = 0.0
     if a <= 1e-18:
-        u = 0.0
-        v = min(max(f / e, 0.0), 1.0)
+        if e > 1e-18:
+            t = min(max(f / e, 0.0), 1.0)
     else:
-        c = d1[0] * w[0] + d1[1] * w[1] + d1[2] * w[2]
+        c = ux * wx + uy * wy + uz * wz
         if e <= 1e-18:
-            v = 0.0
-            u = min(max(-c / a, 0.0), 1.0)
+            s = min(max(-c / a, 0.0), 1.0)
         else:
-            b = d1[0] * d2[0] + d1[1] * d2[1] + d1[2] * d2[2]
+            b = ux * vx + uy * vy + uz * vz
             denominator = a * e - b * b
-            u = min(max((b * f - c * e) / denominator, 0.0), 1.0) if denominator > 1e-18 else 0.0
-            v = (b * u + f) / e
-            if v < 0.0:
-                v = 0.0
-                u = min(max(-c / a, 0.0), 1.0)
-            elif v > 1.0:
-                v = 1.0
-                u = min(max((b - c) / a, 0.0), 1.0)
-    x = w[0] + u * d1[0] - v * d2[0]
-    y = w[1] + u * d1[1] - v * d2[1]
-    z = w[2] + u * d1[2] - v * d2[2]
+            if denominator > 1e-18:
+                s = min(max((b * f - c * e) / denominator, 0.0), 1.0)
+            t = (b * s + f) / e
+            if t < 0.0:
+                t = 0.0
+                s = min(max(-c / a, 0.0), 1.0)
+            elif t > 1.0:
+                t = 1.0
+                s = min(max((b - c) / a, 0.0), 1.0)
+    x = wx + s * ux - t * vx
+    y = wy + s * uy - t * vy
+    z = wz + s * uz - t * vz
     return x * x + y * y + z * z
 
 
 @njit(cache=True)
-def _above(t, p):
+def _above(t, px, py, pz):
     """Squared distance from p to triangle t where p's foot lies inside it; infinite elsewhere (edges see to that)."""
-    u = t[1] - t[0]
-    v = t[2] - t[0]
-    w = p - t[0]
-    n = np.cross(u, v)
-    nn = np.dot(n, n)
+    ax, ay, az = t[0, 0], t[0, 1], t[0, 2]
+    ux, uy, uz = t[1, 0] - ax, t[1, 1] - ay, t[1, 2] - az
+    vx, vy, vz = t[2, 0] - ax, t[2, 1] - ay, t[2, 2] - az
+    wx, wy, wz = px - ax, py - ay, pz - az
+    nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    nn = nx * nx + ny * ny + nz * nz
     if nn < 1e-24:
         return np.inf
-    gamma = np.dot(np.cross(u, w), n) / nn
-    beta = np.dot(np.cross(w, v), n) / nn
+    gamma = ((uy * wz - uz * wy) * nx + (uz * wx - ux * wz) * ny + (ux * wy - uy * wx) * nz) / nn
+    beta = ((wy * vz - wz * vy) * nx + (wz * vx - wx * vz) * ny + (wx * vy - wy * vx) * nz) / nn
     if gamma < 0.0 or beta < 0.0 or gamma + beta > 1.0:
         return np.inf
-    height = np.dot(w, n)
+    height = wx * nx + wy * ny + wz * nz
     return height * height / nn
 
 
 @njit(cache=True)
-def _pierces(t, p, q):
+def _pierces(t, px, py, pz, qx, qy, qz):
     """Whether segment pq passes through triangle t."""
-    n = np.cross(t[1] - t[0], t[2] - t[0])
-    a = np.dot(n, p - t[0])
-    b = np.dot(n, q - t[0])
+    ax, ay, az = t[0, 0], t[0, 1], t[0, 2]
+    ux, uy, uz = t[1, 0] - ax, t[1, 1] - ay, t[1, 2] - az
+    vx, vy, vz = t[2, 0] - ax, t[2, 1] - ay, t[2, 2] - az
+    nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    a = nx * (px - ax) + ny * (py - ay) + nz * (pz - az)
+    b = nx * (qx - ax) + ny * (qy - ay) + nz * (qz - az)
     if a * b > 0.0 or a == b:
         return False
-    x = p + (a / (a - b)) * (q - p)
-    for i in range(3):
-        if np.dot(np.cross(t[(i + 1) % 3] - t[i], x - t[i]), n) < 0.0:
-            return False
-    return True
+    share = a / (a - b)
+    return _above(t, px + share * (qx - px), py + share * (qy - py), pz + share * (qz - pz)) < np.inf
 
 
 @njit(cache=True)
-def triangle_distance2(a, b):
-    """Squared distance between two triangles (3, 3); zero when they cross."""
-    best = np.inf
+def triangle_distance2(a, b, shift, limit):
+    """Squared distance between triangle a and triangle b (3, 3) moved by `shift`; zero when they cross.
+
+    `limit` is returned when their boxes alone are that far apart.
+    """
+    apart = 0.0
     for i in range(3):
+        a_low, a_high = min(a[0, i], a[1, i], a[2, i]), max(a[0, i], a[1, i], a[2, i])
+        b_low, b_high = min(b[0, i], b[1, i], b[2, i]) + shift[i], max(b[0, i], b[1, i], b[2, i]) + shift[i]
+        gap = max(b_low - a_high, a_low - b_high)
+        if gap > 0.0:
+            apart += gap * gap
+    if apart >= limit:
+        return limit
+    sx, sy, sz = shift[0], shift[1], shift[2]
+    best = limit
+    for i in range(3):
+        i2 = (i + 1) % 3
         for j in range(3):
-            best = min(best, segment_distance2(a[i], a[(i + 1) % 3], b[j], b[(j + 1) % 3]))
+            j2 = (j + 1) % 3
+            d = segment_distance2(
+                a[i, 0], a[i, 1], a[i, 2], a[i2, 0] - a[i, 0], a[i2, 1] - a[i, 1], a[i2, 2] - a[i, 2],
+                b[j, 0] + sx, b[j, 1] + sy, b[j, 2] + sz, b[j2, 0] - b[j, 0], b[j2, 1] - b[j, 1], b[j2, 2] - b[j, 2],
+            )  # fmt: skip
+            best = min(best, d)
+        best = min(best, _above(a, b[i, 0] + sx, b[i, 1] + sy, b[i, 2] + sz))
+        best = min(best, _above(b, a[i, 0] - sx, a[i, 1] - sy, a[i, 2] - sz))
+    if apart > 0.0:
+        return best
     for i in range(3):
-        best = min(best, _above(a, b[i]), _above(b, a[i]))
-    for i in range(3):
-        if _pierces(a, b[i], b[(i + 1) % 3]) or _pierces(b, a[i], a[(i + 1) % 3]):
+        j = (i + 1) % 3
+        if _pierces(a, b[i, 0] + sx, b[i, 1] + sy, b[i, 2] + sz, b[j, 0] + sx, b[j, 1] + sy, b[j, 2] + sz):
+            return 0.0
+        if _pierces(b, a[i, 0] - sx, a[i, 1] - sy, a[i, 2] - sz, a[j, 0] - sx, a[j, 1] - sy, a[j, 2] - sz):
             return 0.0
     return best
 
@@ -108,14 +133,28 @@ def _box_gap2(a, b, shift):
 
 
 @njit(cache=True)
-def clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, shift, pair):
+def _size(box):
+    return max(box[3] - box[0], box[4] - box[1], box[5] - box[2])
+
+
+@njit(cache=True)
+def _distance(p, q):
+    return np.sqrt((p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 + (p[2] - q[2]) ** 2)
+
+
+@njit(cache=True)
+def _wanted(near, margin):
+    """The clearance that has to be certified: `near`, and the margin to 5 % where it is small, to half where not."""
+    return max(near, 0.95 * margin if margin < CLOSE else max(0.5 * margin, 0.95 * CLOSE))
+
+
+@njit(cache=True)
+def clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, shift, pair, stack):
     """Least distance between mesh a and mesh b moved by `shift`; `pair` holds, and gets, the closest triangles.
 
     box (nodes, 6): lowest and highest corner. node (nodes, 2): children, or −first − 1 and count of a leaf.
     """
-    moved = tri_b[pair[1]] + shift
-    best = triangle_distance2(tri_a[pair[0]], moved)
-    stack = np.empty((STACK, 2), np.int64)
+    best = triangle_distance2(tri_a[pair[0]], tri_b[pair[1]], shift, np.inf)
     stack[0, 0] = 0
     stack[0, 1] = 0
     top = 1
@@ -128,15 +167,14 @@ def clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, shift, pair):
         if leaf_a and leaf_b:
             first_a, first_b = -node_a[na, 0] - 1, -node_b[nb, 0] - 1
             for j in range(first_b, first_b + node_b[nb, 1]):
-                moved = tri_b[j] + shift
                 for i in range(first_a, first_a + node_a[na, 1]):
-                    d = triangle_distance2(tri_a[i], moved)
+                    d = triangle_distance2(tri_a[i], tri_b[j], shift, best)
                     if d < best:
                         best = d
                         pair[0], pair[1] = i, j
             continue
-        size_a = np.max(box_a[na, 3:] - box_a[na, :3])
-        size_b = np.max(box_b[nb, 3:] - box_b[nb, :3])
+        size_a = _size(box_a[na])
+        size_b = _size(box_b[nb])
         if leaf_b or (not leaf_a and size_a >= size_b):
             near, far = node_a[na, 0], node_a[na, 1]
             if _box_gap2(box_a[near], box_b[nb], shift) > _box_gap2(box_a[far], box_b[nb], shift):
@@ -159,9 +197,10 @@ def advance(tri_a, box_a, node_a, tri_b, box_b, node_b, shifts, active, near, kn
 
     Per segment: hit gets 2 (touch) or 1 (nearer than `near`), hit_share the share of the segment at which that first
     is so, closest the least clearance asked for there. `known`: the least clearance found so far in earlier calls.
-    Returns the margin: the least clearance over all, to 5 %, and the segment it was met in.
+    Returns the margin (the least clearance over all: to 5 % below 10 mm, to half above) and the segment it was met in.
     """
     pair = np.zeros(2, np.int64)
+    stack = np.empty((STACK, 2), np.int64)
     margin = known
     where = -1
     reference = shifts[0].copy()
@@ -171,17 +210,17 @@ def advance(tri_a, box_a, node_a, tri_b, box_b, node_b, shifts, active, near, kn
         if not active[i]:
             continue
         a, b = shifts[i], shifts[i + 1]
-        wanted = max(near, 0.95 * margin)
+        wanted = _wanted(near, margin)
         if clear >= 0.0:
-            away = max(np.linalg.norm(a - reference), np.linalg.norm(b - reference))
+            away = max(_distance(a, reference), _distance(b, reference))
             if clear - away > wanted:
                 continue
-        length = np.linalg.norm(b - a)
+        length = _distance(a, b)
         way = 0.0
         while True:
             share = way / length if length > 0.0 else 0.0
             here = a + share * (b - a)
-            clear = clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, here, pair)
+            clear = clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, here, pair, stack)
             reference[:] = here
             if clear < closest[i]:
                 closest[i] = clear
@@ -197,7 +236,7 @@ def advance(tri_a, box_a, node_a, tri_b, box_b, node_b, shifts, active, near, kn
                 hit_share[i] = share
             if way >= length:
                 break
-            wanted = max(near, 0.95 * margin)
+            wanted = _wanted(near, margin)
             # Outside the wanted clearance go as far as is certified; inside it, in shares of the clearance left.
             step = clear - wanted if clear - wanted > 0.25 * clear else 0.25 * clear
             way = min(length, way + max(step, 0.5 * TOUCHING))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -20,7 +21,7 @@ DEPTH_SAMPLES = 24
 
 @dataclass(frozen=True)
 class Margin:
-    """The least clearance of a pair (to 5 %), and the motion it was met in (−1: the pair never came near enough to ask)."""
+    """The least clearance of a pair (to 5 % below 10 mm, to half above), and the motion it was met in (−1: the pair never came near enough to ask)."""
 
     a: str
     b: str
@@ -96,7 +97,7 @@ def _report(
         moment = knots.t0[first] + share[first] * (knots.t1[first] - knots.t0[first])
         place = shifts[first] + share[first] * (shifts[first + 1] - shifts[first])
         names = tuple(sorted((a.label, b.label), key=lambda n: (not n.startswith("T"), n)))
-        common = {
+        common: dict[str, Any] = {
             "channel": channel, "program": motions.file_name(motion), "line": int(motions.line[motion]),
             "time": float(moment), "tool": int(motions.tool[motion]), "bodies": names, "motion": motion,
             "last_motion": int(knots.motion[run[-1]]),

@@ -19,4 +19,6 @@ def write_trace(result: Rehearsal, out: TextIO) -> None:
                   reel.end_time.tolist(), motions.feed.tolist(), motions.end.tolist(), strict=True)  # fmt: skip
     for file, line, kind, begin, end, feed, at in columns:
         values = ",".join(f"{round(value, 6) + 0.0:.6g}" if abs(value) < 1e-3 else f"{value:.6f}" for value in at)
-        out.write(f"{channel},{motions.files[file]},{line},{KIND_NAMES[kind]},{begin:.6f},{end:.6f},{feed:.6g},{values}\n")
+        out.write(
+            f"{channel},{motions.files[file]},{line},{KIND_NAMES[kind]},{begin:.6f},{end:.6f},{feed:.6g},{values}\n"
+        )

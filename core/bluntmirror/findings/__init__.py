@@ -1,9 +1,9 @@
 """Findings: what can be wrong, said once and in one way.
 
-    kind       a stable name, `area.matter`; the catalogue lists every one
-    severity   stop (do not run), caution (look first)
-    finding    one thing wrong, with its one cause
-    docket     the list of a rehearsal's findings
+kind       a stable name, `area.matter`; the catalogue lists every one
+severity   stop (do not run), caution (look first)
+finding    one thing wrong, with its one cause
+docket     the list of a rehearsal's findings
 """
 
 from .catalogue import CATALOGUE, Kind, Severity

@@ -1,7 +1,7 @@
 """Triangle meshes, and the shapes that a job can name, as meshes.
 
-    tolerance   how far a facet may stand off the round surface it stands for, in mm
-    closed      every edge has exactly two triangles, so inside and outside are defined
+tolerance   how far a facet may stand off the round surface it stands for, in mm
+closed      every edge is run through as often one way as the other, so inside and outside are defined
 """
 
 from __future__ import annotations
@@ -45,8 +45,9 @@ class Mesh:
     def closed(self) -> bool:
         edges = np.concatenate([self.faces[:, [0, 1]], self.faces[:, [1, 2]], self.faces[:, [2, 0]]])
         forward, counts = np.unique(edges, axis=0, return_counts=True)
-        backward = np.unique(edges[:, ::-1], axis=0)
-        return bool((counts == 1).all() and forward.shape == backward.shape and (forward == backward).all())
+        backward, counts_back = np.unique(edges[:, ::-1], axis=0, return_counts=True)
+        same = forward.shape == backward.shape and (forward == backward).all()
+        return bool(same and (counts == counts_back).all())
 
 
 def joined(meshes: Sequence[Mesh]) -> Mesh:

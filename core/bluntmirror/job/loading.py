@@ -96,27 +96,33 @@ class Job:
     @cached_property
     def link_meshes(self) -> dict[str, list[Mesh]]:
         """Every machine link's shapes, in the frame of the link."""
-        return {link.name: self.solid(link.shapes, f"{self.file.machine}: links.{link.name}") for link in self.machine.links}
+        return {
+            link.name: self.solid(link.shapes, f"{self.file.machine}: links.{link.name}") for link in self.machine.links
+        }
 
 
 def open_job(path: Path) -> Job:
     """Open a folder, a job.json or a .zip. Raises JobUnreadable."""
-    unpacked = None
     if not path.exists():
         raise JobUnreadable(str(path), "no such file or folder")
     if path.is_file() and path.suffix.lower() == ".zip":
         unpacked = tempfile.TemporaryDirectory(prefix="bluntmirror-")
-        folder = unzip(path, Path(unpacked.name))
-        name = "job.json"
-    elif path.is_dir():
-        folder, name = path, "job.json"
-    else:
-        folder, name = path.parent, path.name
+        try:
+            job = _open_folder(unzip(path, Path(unpacked.name)), "job.json", str(path))
+        except BaseException:
+            unpacked.cleanup()
+            raise
+        job._unpacked = unpacked  # the files stay as long as the job does
+        return job
+    if path.is_dir():
+        return _open_folder(path, "job.json", str(path))
+    return _open_folder(path.parent, path.name, str(path))
+
+
+def _open_folder(folder: Path, name: str, shown: str) -> Job:
     if not (folder / name).is_file():
-        raise JobUnreadable(str(path), "there is no job.json in it")
-    job = _load(folder.resolve(), name)
-    job._unpacked = unpacked
-    return job
+        raise JobUnreadable(shown, "there is no job.json in it")
+    return _load(folder.resolve(), name)
 
 
 def unzip(archive: Path, to: Path) -> Path:

@@ -6,6 +6,7 @@ by walking those marks, so that nothing past loading ever meets an inch.
 
 from __future__ import annotations
 
+import itertools
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -217,7 +218,7 @@ class ProfileCutter(_Milling):
     @model_validator(mode="after")
     def _flutes_fit(self) -> ProfileCutter:
         heights = [z for _, z in self.profile]
-        if any(b < a for a, b in zip(heights, heights[1:], strict=False)) or abs(heights[0]) > 1e-9:
+        if any(b < a for a, b in itertools.pairwise(heights)) or abs(heights[0]) > 1e-9:
             raise ValueError("profile goes from the tip (z = 0) up")
         if any(r < 0 for r, _ in self.profile):
             raise ValueError("profile radii must not be negative")
@@ -383,5 +384,9 @@ def in_millimetres(model: Any, factor: float) -> Any:
         else:
             changes[name] = in_millimetres(value, factor)
     if isinstance(model, Joint) and model.type == "linear":
-        changes |= {"travel": _times(model.travel, factor), "rapid": model.rapid * factor, "accel": model.accel * factor}
+        changes |= {
+            "travel": _times(model.travel, factor),
+            "rapid": model.rapid * factor,
+            "accel": model.accel * factor,
+        }
     return model.model_copy(update=changes)

@@ -12,7 +12,6 @@ a rotary one, q the axis value. A positive axis word moves the tool, seen from t
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..geometry.frames import Floats, frame, inverse, rotation_about
 from ..job.models import Joint, Link, MachineFile, Mount
@@ -94,5 +93,5 @@ class Chain:
             columns[:, i] = self.tool_in_work(tool, work, one)[0, :3, 3] - origin
         if np.linalg.matrix_rank(columns) < 3:
             raise ValueError("the linear axes do not span space, so a datum cannot be reached with them alone")
-        values: NDArray[np.float64] = np.linalg.lstsq(columns, np.asarray(datum) - origin, rcond=None)[0]
+        values = np.linalg.lstsq(columns, np.asarray(datum) - origin, rcond=None)[0]
         return {axis: float(value) for axis, value in zip(linear, values, strict=True)}

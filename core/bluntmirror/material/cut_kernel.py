@@ -157,9 +157,7 @@ def _test(
                 x, y, z = _axis_place(direction, u, v, w)
                 way = 0.0
                 if length > 0.0:
-                    way = (
-                        (x - start[0]) * delta[0] + (y - start[1]) * delta[1] + (z - start[2]) * delta[2]
-                    ) / length
+                    way = ((x - start[0]) * delta[0] + (y - start[1]) * delta[1] + (z - start[2]) * delta[2]) / length
                 if way < out[FIRST]:
                     out[FIRST] = way
                     out[PLACE_U], out[PLACE_V], out[PLACE_W] = x, y, z
@@ -225,7 +223,9 @@ def _cut_tile(
                         count = new
                         edited = True
                     if convex[tool] and low < high:
-                        new = _take(lo, hi, tag_lo, tag_hi, base, capacity, count, low, high, tags[motion], removed, entry)
+                        new = _take(
+                            lo, hi, tag_lo, tag_hi, base, capacity, count, low, high, tags[motion], removed, entry
+                        )
                         if new < 0:
                             stopped = entry
                         else:

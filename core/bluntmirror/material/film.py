@@ -37,7 +37,9 @@ class Film:
         self._tags = np.zeros(3 * most, np.int32)
         self._last: dict[int, tuple[bytes, bytes]] = {}
 
-    def shoot(self, time: float, low: NDArray[np.float64] | None = None, high: NDArray[np.float64] | None = None) -> int:
+    def shoot(
+        self, time: float, low: NDArray[np.float64] | None = None, high: NDArray[np.float64] | None = None
+    ) -> int:
         """Take the bricks that reach into the box (grid frame; all when none is given) and keep those that changed."""
         lattice = self.stock.lattice
         if low is None or high is None:

@@ -60,7 +60,15 @@ def best_time(d, a, b, c, ta, tb):
         t = (disc / gap - 4.0 * c) / (2.0 * (u + b))
     else:
         t = tb if d > 0.0 else ta
-    return min(max(t, ta), tb)
+    t = min(max(t, ta), tb)
+    if a > 0.0:
+        # A steep cone: the root is one branch of a hyperbola, which need not have a place of zero slope in reach.
+        best = d * t + root((a * t + b) * t + c)
+        if d * ta + root((a * ta + b) * ta + c) > best:
+            t, best = ta, d * ta + root((a * ta + b) * ta + c)
+        if d * tb + root((a * tb + b) * tb + c) > best:
+            t = tb
+    return t
 
 
 @njit(cache=True)

@@ -12,18 +12,18 @@ MOTION, CYCLE, PLANE, DISTANCE, FEED_MODE, UNITS, COMPENSATION, LENGTH, RETURN, 
 )  # fmt: skip
 
 G_GROUPS: dict[int, str] = {
-    **{code: MOTION for code in (0, 10, 20, 30)},
-    **{code: CYCLE for code in (730, 800, 810, 820, 830)},
-    **{code: PLANE for code in (170, 180, 190)},
-    **{code: DISTANCE for code in (900, 910)},
-    **{code: FEED_MODE for code in (930, 940, 950)},
-    **{code: UNITS for code in (200, 210)},
-    **{code: COMPENSATION for code in (400,)},
-    **{code: LENGTH for code in (430, 440, 490)},
-    **{code: RETURN for code in (980, 990)},
-    **{code: OFFSET for code in (540, 550, 560, 570, 580, 590, 541)},
-    **{code: PATH for code in (610, 640)},
-    **{code: SPEED_MODE for code in (970,)},
+    **dict.fromkeys((0, 10, 20, 30), MOTION),
+    **dict.fromkeys((730, 800, 810, 820, 830), CYCLE),
+    **dict.fromkeys((170, 180, 190), PLANE),
+    **dict.fromkeys((900, 910), DISTANCE),
+    **dict.fromkeys((930, 940, 950), FEED_MODE),
+    **dict.fromkeys((200, 210), UNITS),
+    **dict.fromkeys((400,), COMPENSATION),
+    **dict.fromkeys((430, 440, 490), LENGTH),
+    **dict.fromkeys((980, 990), RETURN),
+    **dict.fromkeys((540, 550, 560, 570, 580, 590, 541), OFFSET),
+    **dict.fromkeys((610, 640), PATH),
+    **dict.fromkeys((970,), SPEED_MODE),
 }
 G_ONE_BLOCK = frozenset({40, 90, 280, 300, 520, 530, 920})
 # Cancelling what was never switched on: carried out by doing nothing.
@@ -43,9 +43,9 @@ G_KNOWN = {
 
 M_STOP, M_SPINDLE, M_COOLANT = "stop", "spindle", "coolant"
 M_GROUPS: dict[int, str] = {
-    **{code: M_STOP for code in (0, 1, 2, 30)},
-    **{code: M_SPINDLE for code in (3, 4, 5, 19)},
-    **{code: M_COOLANT for code in (7, 8, 9)},
+    **dict.fromkeys((0, 1, 2, 30), M_STOP),
+    **dict.fromkeys((3, 4, 5, 19), M_SPINDLE),
+    **dict.fromkeys((7, 8, 9), M_COOLANT),
 }
 M_CARRIED = frozenset({0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 19, 30, 98, 99})
 M_KNOWN = {10: "clamp", 11: "unclamp", 12: "clamp", 13: "unclamp", 29: "rigid tapping"}

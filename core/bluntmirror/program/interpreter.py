@@ -13,6 +13,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import PurePath
+from typing import Any
 
 import numpy as np
 
@@ -63,6 +64,7 @@ class Words:
         self.m: list[int] = []
         self.value: dict[str, float] = {}
         self.bare: set[str] = set()
+        self.unsure = False  # a code that is not carried out stands here: the block's motion is not known
 
     def __contains__(self, letter: str) -> bool:
         return letter in self.value
@@ -145,7 +147,7 @@ class Interpreter:
             self.report("program.syntax", f"column {block.column}: {block}")
             return
         if block.percent:
-            if self.builder.count or index > 0 and self.result.blocks > 1 and not self.stack:
+            if self.builder.count or (index > 0 and self.result.blocks > 1 and not self.stack):
                 raise Ended
             return
         if block.skip and block.skip in self.setup.block_skip:
@@ -168,7 +170,7 @@ class Interpreter:
         if words is not None:
             self._carry_out(words, block)
 
-    def report(self, kind: str, message: str, **fields: object) -> None:
+    def report(self, kind: str, message: str, **fields: Any) -> None:
         fields.setdefault("line", self.at)
         self.docket.add(
             kind, message, channel=self.channel, program=self.text.name, tool=self.control.tool,
@@ -205,6 +207,7 @@ class Interpreter:
                         continue
                     if code in dialect.G_KNOWN:
                         self._not_carried_out(f"{code_name('G', code)} ({dialect.G_KNOWN[code]})")
+                        words.unsure = True
                     else:
                         self.report("program.word", f"{code_name('G', code)} is not a code of this dialect")
                     continue
@@ -290,7 +293,8 @@ class Interpreter:
                 control.spindle = {3: 1, 4: -1}.get(code, 0)
             elif code in (7, 8, 9):
                 control.coolant = 0 if code == 9 else code
-        self._move(words, codes)
+        if not words.unsure:
+            self._move(words, codes)
         self._after(words)
 
     def _unused_letters(self, words: Words) -> None:
@@ -510,8 +514,8 @@ class Interpreter:
             status, c1, c2, sweep, gap = arcs.arc_by_radius(*start, *end, self._scaled(words, "R"), clockwise)
         else:
             letters = ["IJK"[i] for i in PLANE_AXES[plane][:2]]
-            offset = [self._scaled(words, letter) if letter in words else 0.0 for letter in letters]
-            status, c1, c2, sweep, gap = arcs.arc_by_centre(*start, *end, *offset, clockwise)
+            offset_1, offset_2 = (self._scaled(words, letter) if letter in words else 0.0 for letter in letters)
+            status, c1, c2, sweep, gap = arcs.arc_by_centre(*start, *end, offset_1, offset_2, clockwise)
         if "Z" in axes:
             control.length_applied = control.length_active
         if status != arcs.OK:
@@ -526,7 +530,9 @@ class Interpreter:
                 self._add(FEED, target, feed=self.feed_rate(self._distance(target)), exact=exact)
             return
         length = abs(sweep) * np.hypot(start[0] - c1, start[1] - c2)
-        self._add(ARC, target, feed=self.feed_rate(float(length)), exact=exact, plane=plane, centre=(c1, c2), sweep=sweep)
+        self._add(
+            ARC, target, feed=self.feed_rate(float(length)), exact=exact, plane=plane, centre=(c1, c2), sweep=sweep
+        )
 
     def _dwell(self, words: Words) -> None:
         if "P" in words:
@@ -547,7 +553,7 @@ class Interpreter:
         number = round(words.value.get("P", 2.0)) if other else 1
         point = self.setup.references.get(number)
         if point is None and number == 1:
-            point = {axis: 0.0 for axis in self.setup.axes}
+            point = dict.fromkeys(self.setup.axes, 0.0)
         if point is None:
             self.report("program.offset", f"reference position {number} was never set")
             return
@@ -709,7 +715,9 @@ class Interpreter:
                           tuple(sorted(self.control.variables.common.items())),
                           tuple(sorted(self.control.variables.local.items())), len(self.stack)))  # fmt: skip
             if state in self.states:
-                self.report("program.endless", f"the program comes back to N{number} in the very same state: it never ends")
+                self.report(
+                    "program.endless", f"the program comes back to N{number} in the very same state: it never ends"
+                )
                 raise Ended
             if len(self.states) < REPEATED_STATES:
                 self.states.add(state)

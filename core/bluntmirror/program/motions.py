@@ -1,9 +1,9 @@
 """The table of interpreted motions: one row a motion, in columns.
 
-    end      axis values at the end of the motion, machine coordinates (mm, degrees); the start is the end before it
-    feed     mm/min in force, whatever units or feed mode the program uses
-    rpm      spindle speed, + clockwise seen from the spindle (M3), − counter-clockwise (M4), 0 still
-    centre   an arc's centre in the plane's two axes; `sweep` its angle in radians, + counter-clockwise in the plane
+end      axis values at the end of the motion, machine coordinates (mm, degrees); the start is the end before it
+feed     mm/min in force, whatever units or feed mode the program uses
+rpm      spindle speed, + clockwise seen from the spindle (M3), − counter-clockwise (M4), 0 still
+centre   an arc's centre in the plane's two axes; `sweep` its angle in radians, + counter-clockwise in the plane
 """
 
 from __future__ import annotations
@@ -107,7 +107,9 @@ class MotionBuilder:
         if not self._rows:
             return
         end, centre, *rest = zip(*self._rows, strict=True)
-        columns = {name: np.array(values, _TYPES[name]) for name, values in zip(COLUMNS, rest, strict=True)}
+        columns: dict[str, np.ndarray] = {
+            name: np.array(values, _TYPES[name]) for name, values in zip(COLUMNS, rest, strict=True)
+        }
         columns["end"] = np.array(end, np.float64)
         columns["centre"] = np.array(centre, np.float64)
         self._chunks.append(columns)

@@ -75,7 +75,9 @@ def read_block(line: str) -> Block:
     while at < len(text):
         letter = text[at]
         if control := _CONTROL.match(text, at):
-            return Block(tuple(words), tuple(assignments), comments, skip, number, program, control=(control[1], text[at:]))
+            return Block(
+                tuple(words), tuple(assignments), comments, skip, number, program, control=(control[1], text[at:])
+            )
         if letter == "#":
             try:
                 target, end = parse_expression(text, at, variable_only=True)
@@ -100,7 +102,7 @@ def read_block(line: str) -> Block:
                 raise fail(f"'{text[begin : at + 1]}' is not a number", begin)
             point = digits.find(".")
             word = Word(letter, float(digits), len(digits) - point - 1 if point >= 0 else -1)
-        elif at < len(text) and text[at] in "#[-+" or text[at : at + 3] in _FUNCTION_HEADS:
+        elif (at < len(text) and text[at] in "#[-+") or text[at : at + 3] in _FUNCTION_HEADS:
             try:
                 expression, at = parse_expression(text, at, operand_only=True)
             except ExpressionError as error:

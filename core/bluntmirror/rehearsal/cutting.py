@@ -209,13 +209,15 @@ def _report(
             test_of = test
             names = parts
             if kind == "contact.shank":
-                names = tuple(p for p, t in (("shank", TEST_SHANK), ("holder", TEST_HOLDER)) if (depth[run, t] > 0).any())
+                names = tuple(
+                    p for p, t in (("shank", TEST_SHANK), ("holder", TEST_HOLDER)) if (depth[run, t] > 0).any()
+                )
                 test_of = TEST_HOLDER if depth[at, TEST_HOLDER] > depth[at, TEST_SHANK] else TEST_SHANK
                 amount = float(body_depth[run].max())
             else:
                 amount = float(depth[run, test].max())
             length = float(np.linalg.norm(segments.delta[row]))
-            front = (tool.diameter / 2 if segments.delta[row][:2].any() else 0.0)
+            front = tool.diameter / 2 if segments.delta[row][:2].any() else 0.0
             share = min(1.0, max(0.0, (first[at, test_of] - front) / length)) if length else 0.0
             time = segments.t0[row] + share * (segments.time[row] - segments.t0[row])
             to_machine = machine_from_work[segments.index[row]] @ frame

@@ -14,7 +14,6 @@ from ..geometry.frames import Floats, frame
 from ..job import Job
 from ..job.models import Datum
 from ..machine import Chain
-from ..material.film import Film
 from ..program.control import Setup
 from ..program.interpreter import Interpreted, Interpreter
 from ..program.text import ProgramText
@@ -197,5 +196,3 @@ def _limits(result: Rehearsal) -> None:
         tool = result.tools.get(number)
         if tool and not tool.carried_out:
             docket.add("check.limit", f"T{number} is a turning tool; its cut is not carried out yet", tool=number)
-
-

@@ -78,7 +78,9 @@ def time_motions(motions: Motions, joints: list[Joint], dogleg: bool) -> Reel:
     if dogleg:
         rapid = np.flatnonzero((motions.kind == RAPID) & moving)
         for i in rapid:
-            duration[i] = max(trapezoid(abs(d), 0.0, 0.0, v, a)[1] for d, v, a in zip(delta[i], speed, accel, strict=True))
+            duration[i] = max(
+                trapezoid(abs(d), 0.0, 0.0, v, a)[1] for d, v, a in zip(delta[i], speed, accel, strict=True)
+            )
     still = np.isin(motions.kind, (DWELL, TOOL_CHANGE, WAIT, OTHER))
     duration = np.where(still, motions.seconds, duration)
     end_time = np.cumsum(duration)

@@ -1,17 +1,17 @@
 """A tool as it hangs in the spindle: cutter, shank and holder as slabs of revolution about its axis.
 
-    tip       the tool's lowest point, h = 0; h grows towards the gauge point at h = length
-    reach     tip to holder face
-    slab      the part of the tool between two heights whose radius is a line or a circular arc of h
-    convex    a cutting part without a waist: its sweep along a straight motion is convex too
+tip       the tool's lowest point, h = 0; h grows towards the gauge point at h = length
+reach     tip to holder face
+slab      the part of the tool between two heights whose radius is a line or a circular arc of h
+convex    a cutting part without a waist: its sweep along a straight motion is convex too
 
-          gauge point ┬ h = length
-              holder ▐█▌  segments, stacked from the holder face up
-        holder face  ▐█▌ h = reach
-              shank   ║   neck or shank
-                      ║  h = flute length
-            cutting  ▐▌  the only part that may touch stock
-                tip   V  h = 0
+      gauge point ┬ h = length
+          holder ▐█▌  segments, stacked from the holder face up
+    holder face  ▐█▌ h = reach
+          shank   ║   neck or shank
+                  ║  h = flute length
+        cutting  ▐▌  the only part that may touch stock
+            tip   V  h = 0
 """
 
 from __future__ import annotations
@@ -81,7 +81,8 @@ def _profile(slabs: Floats) -> list[tuple[float, float]]:
             steps = [(slab[R0], slab[H0]), (slab[R1], slab[H1])]
         else:
             count = max(4, math.ceil(math.pi / 2 / (2 * math.acos(max(0.0, 1 - 0.005 / max(slab[RC], 0.01))))))
-            angles = np.linspace(*(math.asin(max(-1.0, min(1.0, (slab[h] - slab[HC]) / slab[RC]))) for h in (H0, H1)), count + 1)
+            low, high = (math.asin(max(-1.0, min(1.0, (slab[h] - slab[HC]) / slab[RC]))) for h in (H0, H1))
+            angles = np.linspace(low, high, count + 1)
             steps = [(slab[RO] + slab[RC] * math.cos(a), slab[HC] + slab[RC] * math.sin(a)) for a in angles]
         outline += [(max(0.0, float(r)), float(h)) for r, h in steps]
     outline.append((0.0, float(slabs[-1, H1])))
@@ -97,7 +98,9 @@ def build_assembly(entry: models.ToolEntry) -> Assembly:
     cutter = entry.cutter
     none = np.zeros((0, 8))
     if isinstance(cutter, models.Insert):
-        return Assembly(entry.number, entry.name, entry.length, entry.length, 0.0, 0.0, none, none, none, True, 1, False)
+        return Assembly(
+            entry.number, entry.name, entry.length, entry.length, 0.0, 0.0, none, none, none, True, 1, False
+        )
     cutting = _cutting_slabs(cutter)
     top = float(cutting[-1, H1])
     diameter = 2.0 * float(np.max(cutting[:, [R0, R1]]))

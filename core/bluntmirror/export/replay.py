@@ -1,0 +1,137 @@
+"""The replay's data for a browser: a description in JSON and one binary of little-endian arrays that it points into.
+
+The description's `arrays` name each array: type, count of items, byte offset. Positions are mm, times s.
+"""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import numpy as np
+
+from ..geometry.frames import frame
+from ..geometry.mesh import Mesh, joined
+from ..program.motions import KIND_NAMES
+from ..rehearsal.run import Rehearsal
+
+FORMAT = "blunt-mirror/replay@1"
+
+
+class _Binary:
+    def __init__(self) -> None:
+        self.out = io.BytesIO()
+        self.arrays: dict[str, dict[str, Any]] = {}
+
+    def put(self, name: str, values: np.ndarray, kind: str) -> str:
+        data = np.ascontiguousarray(values, dtype=np.dtype(kind).newbyteorder("<"))
+        self.out.write(b"\0" * (-self.out.tell() % 8))
+        self.arrays[name] = {"type": kind, "count": int(data.size), "offset": self.out.tell()}
+        self.out.write(data.tobytes())
+        return name
+
+    def mesh(self, name: str, mesh: Mesh) -> dict[str, str]:
+        return {
+            "positions": self.put(f"{name}/positions", mesh.vertices, "float32"),
+            "triangles": self.put(f"{name}/triangles", mesh.faces, "uint32"),
+        }
+
+
+def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
+    """The description and the binary of a finished rehearsal."""
+    job, chain = result.job, result.chain
+    binary = _Binary()
+    bodies: list[dict[str, Any]] = []
+
+    def body(name: str, role: str, link: str, mesh: Mesh, tool: int = 0) -> None:
+        bodies.append(
+            {"name": name, "role": role, "link": link, "tool": tool, "mesh": binary.mesh(f"body{len(bodies)}", mesh)}
+        )
+
+    for name, meshes in job.link_meshes.items():
+        if meshes:
+            body(name, "machine", name, joined(meshes))
+    for item in job.file.bodies:
+        if item.role == "stock":
+            continue  # the film shows it
+        mount = chain.mounts[item.mount]
+        body(item.name, item.role, mount.link, joined(job.body_meshes[item.name]).moved(frame(mount.at, mount.turn)))
+    mount = chain.mount_of("tool")
+    for number, tool in result.tools.items():
+        for part, mesh in tool.meshes().items():
+            body(part, "tool", mount.link, mesh.moved(frame(mount.at, mount.turn)), number)
+    description: dict[str, Any] = {
+        "format": FORMAT,
+        "job": job.name,
+        "machine": job.machine.name,
+        "seconds": result.reel.seconds if result.reel else 0.0,
+        "links": [
+            {"name": link.name, "parent": link.parent, "joint": link.joint.model_dump() if link.joint else None}
+            for link in chain.links.values()
+        ],
+        "bodies": bodies,
+        "kinds": list(KIND_NAMES),
+        "tools": [
+            {"number": t.number, "name": t.name, "diameter": t.diameter, "length": t.length, "reach": t.reach,
+             "flute_length": t.flute_length}
+            for t in result.tools.values()
+        ],
+        "toolMount": {"link": mount.link, "matrix": frame(mount.at, mount.turn).tolist()},
+        "stocks": [],
+    }  # fmt: skip
+    if result.reel and result.knots:
+        _reel(result, description, binary)
+    for i, cut in enumerate(result.stocks):
+        item = next(b for b in job.file.bodies if b.name == cut.name)
+        work = chain.mounts[item.mount]
+        versions = cut.film.versions
+        quads = np.concatenate([v.quads for v in versions]) if versions else np.zeros((0, 4))
+        description["stocks"].append(
+            {
+                "name": cut.name,
+                "link": work.link,
+                "matrix": (frame(work.at, work.turn) @ cut.frame).tolist(),
+                "brick": binary.put(f"film{i}/brick", np.array([v.brick for v in versions]), "uint32"),
+                "time": binary.put(f"film{i}/time", np.array([v.time for v in versions]), "float64"),
+                "vertexEnd": binary.put(f"film{i}/vertexEnd", np.cumsum([len(v.vertices) for v in versions]), "uint32"),
+                "quadEnd": binary.put(f"film{i}/quadEnd", np.cumsum([len(v.quads) for v in versions]), "uint32"),
+                "vertices": binary.put(f"film{i}/vertices", np.concatenate([v.vertices for v in versions]), "float32"),
+                "quads": binary.put(f"film{i}/quads", quads, "uint16"),
+                "tags": binary.put(f"film{i}/tags", np.concatenate([v.tags for v in versions]), "int32"),
+            }
+        )
+    description["arrays"] = binary.arrays
+    return description, binary.out.getvalue()
+
+
+def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> None:
+    reel, knots = result.reel, result.knots
+    assert reel and knots and result.interpreted
+    motions = reel.motions
+    description["axes"] = [
+        {"name": axis, "travel": result.chain.joints[axis].travel, "type": result.chain.joints[axis].type}
+        for axis in motions.axes
+    ]
+    description["start"] = motions.start.tolist()
+    description["files"] = motions.files
+    description["snapshots"] = [
+        {"codes": s.codes, "workOffset": s.work_offset, "lengthNumber": s.length_number, "length": s.length,
+         "offset": s.offset, "tool": s.tool, "coolant": s.coolant, "inch": s.inch}
+        for s in motions.snapshots
+    ]  # fmt: skip
+    description["operations"] = [
+        {"motion": motion, "line": line, "tool": tool, "comment": comment,
+         "time": float(reel.begin_time[motion]) if motion < len(reel.begin_time) else reel.seconds}
+        for motion, line, tool, comment in result.interpreted.operations
+    ]  # fmt: skip
+    for name, values, kind in (
+        ("kind", motions.kind, "uint8"), ("file", motions.file, "uint16"), ("line", motions.line, "uint32"),
+        ("end", motions.end, "float64"), ("feed", motions.feed, "float32"), ("rpm", motions.rpm, "float32"),
+        ("tool", motions.tool, "int32"), ("snapshot", motions.snapshot, "uint32"), ("time", reel.end_time, "float64"),
+    ):  # fmt: skip
+        binary.put(f"motions/{name}", values, kind)
+    for name, values, kind in (
+        ("at", knots.at, "float64"), ("motion", knots.motion, "uint32"), ("t0", knots.t0, "float64"),
+        ("t1", knots.t1, "float64"),
+    ):  # fmt: skip
+        binary.put(f"knots/{name}", values, kind)

@@ -1,0 +1,156 @@
+"""The open contract: the two worked jobs, and the command line's exit status, files and one-line errors."""
+
+import csv
+import io
+import json
+import struct
+import subprocess
+import sys
+import tempfile
+import unittest
+import zipfile
+from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
+
+from bluntmirror.cli import main
+
+from .build import HEAD, JOBS, slot_job
+
+
+def run(*words: object) -> tuple[int, str, str]:
+    out, err = io.StringIO(), io.StringIO()
+    with redirect_stdout(out), redirect_stderr(err):
+        code = main([str(word) for word in words])
+    return code, out.getvalue(), err.getvalue()
+
+
+class WorkedJobs(unittest.TestCase):
+    def test_slot_clear(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            code, text, _ = run("verify", JOBS / "slot-clear", "--out", folder, "--format", "json")
+            verdict = json.loads(text)
+            self.assertEqual((code, verdict["verdict"], verdict["findings"]), (0, "clear", []))
+            stock = verdict["stock"][0]
+            # 140 × 10 × 5 mm removed of 140 × 100 × 25.
+            self.assertAlmostEqual(stock["volume_before"], 350_000, places=2)
+            self.assertAlmostEqual(stock["volume_after"], 343_000, places=2)
+            limits = {a["axis"]: (a["min"], a["max"]) for a in verdict["axes"]}
+            # X: G54 −305 − 80; Z: −535 + 92 − 5.
+            self.assertEqual(limits, {"X": (-385, 0), "Y": (-205, 0), "Z": (-448, 0)})
+            self.assertEqual(json.loads((Path(folder) / "verdict.json").read_text()), verdict)
+            data = (Path(folder) / "stock.stl").read_bytes()
+            self.assertEqual(len(data), 84 + 50 * struct.unpack_from("<I", data, 80)[0])
+            with (Path(folder) / "trace.csv").open() as rows:
+                table = list(csv.DictReader(rows))
+            self.assertEqual([r["kind"] for r in table[:4]], ["toolchange", "rapid", "rapid", "feed"])
+            cut = next(r for r in table if r["line"] == "10")
+            self.assertEqual((float(cut["X"]), float(cut["Z"]), float(cut["feed"])), (-225, -448, 800))
+
+    def test_slot_flawed(self) -> None:
+        code, text, _ = run("verify", JOBS / "slot-flawed", "--format", "json")
+        verdict = json.loads(text)
+        self.assertEqual((code, verdict["verdict"]), (1, "stop"))
+        program = (JOBS / "slot-flawed" / "O1001.nc").read_text().splitlines()
+        told = {f["kind"]: f for f in verdict["findings"]}
+        self.assertEqual(set(told), {"contact.rapid", "travel.over"})
+        self.assertEqual(len(verdict["findings"]), 2)
+        self.assertEqual(program[told["contact.rapid"]["line"] - 1], "N94 X-60.")
+        self.assertAlmostEqual(told["contact.rapid"]["amount"], 2.0, places=3)
+        self.assertEqual(program[told["travel.over"]["line"] - 1], "N98 G0 X-320. Y0.")
+        self.assertAlmostEqual(told["travel.over"]["amount"], 15.0, places=6)
+
+    def test_other_forms_carry_the_same_findings(self) -> None:
+        _, sarif, _ = run("verify", JOBS / "slot-flawed", "--format", "sarif")
+        results = json.loads(sarif)["runs"][0]["results"]
+        self.assertEqual(sorted(r["ruleId"] for r in results), ["contact.rapid", "travel.over"])
+        _, junit, _ = run("verify", JOBS / "slot-flawed", "--format", "junit")
+        self.assertEqual(junit.count("<failure"), 2)
+
+
+class Unreadable(unittest.TestCase):
+    def setUp(self) -> None:
+        keep = tempfile.TemporaryDirectory()
+        self.addCleanup(keep.cleanup)
+        self.folder = Path(keep.name)
+        slot_job(self.folder, HEAD + "M30\n")
+
+    def edit(self, file: str, old: str, new: str) -> None:
+        path = self.folder / file
+        self.assertIn(old, path.read_text())
+        path.write_text(path.read_text().replace(old, new, 1))
+
+    def refused(self, *says: str, path: Path | None = None) -> None:
+        code, out, err = run("verify", path or self.folder)
+        self.assertEqual((code, out), (2, ""))
+        self.assertEqual(err.strip().count("\n"), 0, err)
+        for word in says:
+            self.assertIn(word, err)
+
+    def test_missing_and_broken_files(self) -> None:
+        self.refused("no such file", path=self.folder / "nothing")
+        self.edit("job.json", '"O1001.nc"', '"O9.nc"')
+        self.refused("O9.nc", "no such file")
+        (self.folder / "job.json").write_text('{"format": ')
+        self.refused("line 1", "not valid JSON")
+        (self.folder / "job.json").write_bytes(b"\xff\xfe\x00")
+        self.refused("job.json")
+
+    def test_numbers_that_are_none(self) -> None:
+        self.edit("job.json", '"resolution": 0.5', '"resolution": NaN')
+        self.refused("NaN")
+        self.edit("job.json", "NaN", "1e999")
+        self.refused("checks.resolution")
+
+    def test_a_field_that_the_format_lacks(self) -> None:
+        self.edit("job.json", '"resolution"', '"resolutoin"')
+        self.refused("checks.resolutoin", "no such field")
+
+    def test_paths_that_leave_the_folder(self) -> None:
+        self.edit("job.json", '"O1001.nc"', '"../O1001.nc"')
+        self.refused("leaves the job folder")
+        bundle = self.folder / "trick.zip"
+        with zipfile.ZipFile(bundle, "w") as out:
+            out.writestr("../evil.txt", "x")
+        self.refused("leaves the job folder", path=bundle)
+        self.assertFalse((self.folder.parent / "evil.txt").exists())
+
+    def test_archives_that_swell(self) -> None:
+        bundle = self.folder / "bomb.zip"
+        with zipfile.ZipFile(bundle, "w", zipfile.ZIP_DEFLATED) as out:
+            out.writestr("job.json", b" " * 30_000_000)
+        self.refused("suspicious", path=bundle)
+
+    def test_a_mesh_that_is_none(self) -> None:
+        (self.folder / "part.stl").write_text("this is no mesh")
+        data = json.loads((self.folder / "job.json").read_text())
+        data["bodies"][0]["shape"] = {"type": "mesh", "file": "part.stl"}
+        (self.folder / "job.json").write_text(json.dumps(data))
+        self.refused("part.stl", "not an STL")
+
+    def test_a_program_too_large(self) -> None:
+        with (self.folder / "O1001.nc").open("wb") as out:
+            out.truncate(200_000_000)
+        self.refused("O1001.nc", "200 MB")
+
+    def test_an_empty_program_is_readable(self) -> None:
+        (self.folder / "O1001.nc").write_text("")
+        self.assertEqual(run("verify", self.folder)[0], 0)
+
+    def test_an_endless_program_is_a_finding(self) -> None:
+        (self.folder / "O1001.nc").write_text("O1001\nM98 P1001\nM30\n")
+        code, text, _ = run("check", self.folder, "--format", "json")
+        self.assertEqual(code, 1)
+        self.assertEqual([f["kind"] for f in json.loads(text)["findings"]], ["program.endless"])
+
+    def test_a_zip_gives_what_its_folder_gives(self) -> None:
+        bundle = self.folder / "job.zip"
+        with zipfile.ZipFile(bundle, "w") as out:
+            for name in ("job.json", "machine.json", "tools.json", "O1001.nc"):
+                out.write(self.folder / name, f"inner/{name}")
+        self.assertEqual(run("check", bundle)[:2], run("check", self.folder)[:2])
+
+
+class Installed(unittest.TestCase):
+    def test_the_core_needs_no_web(self) -> None:
+        code = "import bluntmirror.cli, sys; sys.exit(any(m in sys.modules for m in ('django', 'celery', 'redis')))"
+        self.assertEqual(subprocess.run([sys.executable, "-c", code]).returncode, 0)

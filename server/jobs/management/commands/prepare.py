@@ -1,0 +1,37 @@
+"""Bring the tables up to date and, if asked, load the demo shop. Safe to run again and again."""
+
+from pathlib import Path
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.core.management import call_command
+from django.core.management.base import BaseCommand, CommandParser
+
+from accounts.models import Membership, Organisation
+from jobs.services import take_in_path
+
+DEMO_USER, DEMO_PASSWORD, DEMO_SHOP = "ines", "tide-table-9", "Saltmarsh Instruments"
+
+
+class Command(BaseCommand):
+    help = __doc__ or ""
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--demo", action="store_true")
+
+    def handle(self, *args: object, **options: object) -> None:
+        call_command("migrate", verbosity=0, interactive=False)
+        if options["demo"]:
+            load_demo(settings.ROOT / "demo" / "jobs")
+
+
+def load_demo(folder: Path) -> None:
+    shop, _ = Organisation.objects.get_or_create(name=DEMO_SHOP)
+    user, made = get_user_model().objects.get_or_create(username=DEMO_USER)
+    if made:
+        user.set_password(DEMO_PASSWORD)
+        user.save()
+    Membership.objects.get_or_create(user=user, organisation=shop)
+    for job in sorted(folder.iterdir()):
+        for revision in sorted(job.iterdir()):
+            take_in_path(shop, user, revision, revision.name.partition("-")[2])

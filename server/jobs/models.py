@@ -1,0 +1,102 @@
+"""Jobs, their immutable revisions, rehearsals with their findings, and triage.
+
+A revision keeps the job's files as one archive, never changed. A rehearsal keeps its verdict and artifacts, never
+changed once it is done. Triage belongs to the job and a cause, so that it carries over to the next rehearsal.
+"""
+
+from django.conf import settings
+from django.db import models
+
+from accounts.models import Organisation
+
+
+class Job(models.Model):
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="jobs")
+    name = models.CharField(max_length=200)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        unique_together = [("organisation", "name")]
+
+
+class Revision(models.Model):
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    label = models.CharField(max_length=200, blank=True)
+    machine = models.CharField(max_length=200)
+    archive = models.FileField(upload_to="revisions/%Y/%m/")
+    digest = models.CharField(max_length=64)
+    created = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+
+    class Meta:
+        unique_together = [("job", "number")]
+        ordering = ["-number"]
+
+
+class Rehearsal(models.Model):
+    class State(models.TextChoices):
+        QUEUED = "queued"
+        RUNNING = "running"
+        DONE = "done"
+        FAILED = "failed"
+        CANCELLED = "cancelled"
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="rehearsals")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
+    stage = models.CharField(max_length=40, blank=True)
+    share = models.FloatField(default=0.0)
+    error = models.TextField(blank=True)
+    cancel_asked = models.BooleanField(default=False)
+    verdict = models.CharField(max_length=10, blank=True)
+    seconds = models.FloatField(null=True)
+    result = models.JSONField(null=True)
+    heartbeat = models.DateTimeField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+    finished = models.DateTimeField(null=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class Artifact(models.Model):
+    """A file of a rehearsal; `packed` ones are stored gzipped."""
+
+    rehearsal = models.ForeignKey(Rehearsal, on_delete=models.CASCADE, related_name="artifacts")
+    name = models.CharField(max_length=60)
+    media_type = models.CharField(max_length=60)
+    packed = models.BooleanField(default=False)
+    file = models.FileField(upload_to="artifacts/%Y/%m/")
+
+    class Meta:
+        unique_together = [("rehearsal", "name")]
+
+
+class Finding(models.Model):
+    rehearsal = models.ForeignKey(Rehearsal, on_delete=models.CASCADE, related_name="findings")
+    place = models.PositiveIntegerField()  # its place in the docket
+    cause = models.CharField(max_length=300)
+    data = models.JSONField()
+
+    class Meta:
+        ordering = ["place"]
+        unique_together = [("rehearsal", "place")]
+
+
+class Triage(models.Model):
+    class Judgement(models.TextChoices):
+        REAL = "real"
+        ACCEPTED = "accepted"
+        MODEL = "model"
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="triage")
+    cause = models.CharField(max_length=300)
+    judgement = models.CharField(max_length=10, choices=Judgement.choices)
+    reason = models.TextField(blank=True)
+    amount = models.FloatField(default=0.0)  # how bad it was when judged: worse later reopens it
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        unique_together = [("job", "cause")]

@@ -1,0 +1,120 @@
+"""What can be done with jobs: take one in, rehearse it, notice lost workers. No rule of the trade lives here."""
+
+import hashlib
+import io
+import tempfile
+import zipfile
+from datetime import timedelta
+from pathlib import Path, PurePosixPath
+
+import redis
+from django.conf import settings
+from django.contrib.auth.models import AbstractBaseUser
+from django.core.files.base import ContentFile
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+
+from accounts.models import Organisation
+from bluntmirror.job import JobUnreadable, open_job
+
+from .models import Job, Rehearsal, Revision
+
+MAX_FILES = 500
+
+
+class Refused(Exception):
+    """Something a user asked for that cannot be done; the message says why and what to do."""
+
+
+def queue() -> redis.Redis:
+    return redis.Redis.from_url(settings.QUEUE_URL)
+
+
+def stream_key(number: int) -> str:
+    return f"rehearsal:{number}:events"
+
+
+def take_in(organisation: Organisation, user: AbstractBaseUser, files: list[UploadedFile], label: str = "") -> Revision:
+    """A zip, or a folder's files with their relative names, as a new revision of the job named in job.json.
+
+    Raises Refused when the upload is too large or the job cannot be read.
+    """
+    if not files:
+        raise Refused("nothing was uploaded: drop a job folder or a zip of one")
+    if len(files) > MAX_FILES:
+        raise Refused(f"{len(files)} files; at most {MAX_FILES} are taken")
+    if sum(f.size or 0 for f in files) > settings.MAX_UPLOAD_BYTES:
+        raise Refused(f"the upload is larger than {settings.MAX_UPLOAD_BYTES // 10**6} MB")
+    with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
+        if len(files) == 1 and (files[0].name or "").lower().endswith(".zip"):
+            archive = Path(folder) / "job.zip"
+            with archive.open("wb") as out:
+                for chunk in files[0].chunks():
+                    out.write(chunk)
+        else:
+            archive = Path(folder) / "job"
+            for file in files:
+                parts = PurePosixPath((file.name or "").replace("\\", "/"))
+                if parts.is_absolute() or ".." in parts.parts:
+                    raise Refused(f"the path '{file.name}' leaves the job folder")
+                target = archive / parts
+                target.parent.mkdir(parents=True, exist_ok=True)
+                with target.open("wb") as out:
+                    for chunk in file.chunks():
+                        out.write(chunk)
+        return take_in_path(organisation, user, archive, label)
+
+
+def take_in_path(organisation: Organisation, user: AbstractBaseUser, path: Path, label: str = "") -> Revision:
+    """A job on disk as a new revision; the same files again give the revision there is. Raises Refused."""
+    try:
+        job = open_job(path)
+    except JobUnreadable as error:
+        raise Refused(str(error)) from error
+    packed = io.BytesIO()
+    total = hashlib.sha256()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as bundle:
+        for file in sorted(p for p in job.folder.rglob("*") if p.is_file()):
+            name = file.relative_to(job.folder).as_posix()
+            data = file.read_bytes()
+            total.update(name.encode() + b"\0" + data)
+            bundle.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), data, zipfile.ZIP_DEFLATED)
+    digest = total.hexdigest()
+    with transaction.atomic():
+        row, _ = Job.objects.select_for_update().get_or_create(organisation=organisation, name=job.name[:200])
+        known = row.revisions.filter(digest=digest).first()
+        if known:
+            return known
+        number = (row.revisions.aggregate(top=Max("number"))["top"] or 0) + 1
+        revision = Revision(job=row, number=number, label=label[:200], machine=job.machine.name[:200], digest=digest,
+                            created_by=user)  # fmt: skip
+        revision.archive.save(f"{digest[:16]}.zip", ContentFile(packed.getvalue()), save=False)
+        revision.save()
+    return revision
+
+
+def begin_rehearsal(revision: Revision, user: AbstractBaseUser) -> Rehearsal:
+    from .tasks import run_rehearsal
+
+    rehearsal = Rehearsal.objects.create(revision=revision, created_by=user)
+    transaction.on_commit(lambda: run_rehearsal.delay(rehearsal.pk))
+    return rehearsal
+
+
+def settle_lost() -> None:
+    """Rehearsals whose worker has fallen silent become failed, so that nothing stays "running" for ever."""
+    limit = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS)
+    Rehearsal.objects.filter(state=Rehearsal.State.RUNNING, heartbeat__lt=limit).update(
+        state=Rehearsal.State.FAILED,
+        error="The worker ended in the middle of this rehearsal. Nothing else is lost; run it again.",
+        finished=timezone.now(),
+    )
+
+
+def cancel(rehearsal: Rehearsal) -> None:
+    """Ask a rehearsal to stop; one still waiting is cancelled at once."""
+    waiting = Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.QUEUED)
+    if not waiting.update(state=Rehearsal.State.CANCELLED, finished=timezone.now()):
+        Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.RUNNING).update(cancel_asked=True)

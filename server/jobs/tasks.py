@@ -1,0 +1,137 @@
+"""The worker's side: one rehearsal, with progress, heartbeat and cancel."""
+
+import gzip
+import io
+import json
+import tempfile
+import threading
+import time
+from collections import Counter
+from pathlib import Path
+
+from celery import shared_task
+from django.conf import settings
+from django.core.files.base import ContentFile
+from django.db import connection, transaction
+from django.utils import timezone
+
+from bluntmirror.export.replay import replay_data
+from bluntmirror.export.trace import write_trace
+from bluntmirror.export.verdict import finding_dict, render, verdict_dict
+from bluntmirror.geometry.meshfile import write_stl
+from bluntmirror.job import JobUnreadable, open_job
+from bluntmirror.rehearsal import Cancelled, rehearse
+from bluntmirror.rehearsal import Rehearsal as Run
+
+from .models import Artifact, Finding, Rehearsal
+from .services import queue, stream_key
+
+STREAM_SECONDS = 3600
+TELL_EVERY_SECONDS = 0.15
+
+
+class Teller:
+    """Writes progress to the rehearsal's stream, and raises Cancelled when the user has asked for it."""
+
+    def __init__(self, number: int) -> None:
+        self.number = number
+        self.queue = queue()
+        self.last = 0.0
+
+    def __call__(self, stage: str, share: float) -> None:
+        now = time.monotonic()
+        if now - self.last < TELL_EVERY_SECONDS:
+            return
+        self.last = now
+        self.tell({"state": "running", "stage": stage, "share": round(share, 4)})
+        row = Rehearsal.objects.filter(pk=self.number)
+        row.update(stage=stage, share=share)
+        if row.filter(cancel_asked=True).exists():
+            raise Cancelled
+
+    def tell(self, event: dict[str, object]) -> None:
+        key = stream_key(self.number)
+        self.queue.xadd(key, {"data": json.dumps(event)}, maxlen=2000)
+        self.queue.expire(key, STREAM_SECONDS)
+
+
+class Heartbeat(threading.Thread):
+    """Says every few seconds that the worker lives; when it falls silent the rehearsal is taken as lost."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__(daemon=True)
+        self.number = number
+        self.over = threading.Event()
+
+    def run(self) -> None:
+        while not self.over.wait(settings.HEARTBEAT_SECONDS):
+            Rehearsal.objects.filter(pk=self.number).update(heartbeat=timezone.now())
+        connection.close()
+
+
+@shared_task
+def run_rehearsal(number: int) -> None:
+    begun = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
+    if not begun.update(state=Rehearsal.State.RUNNING, heartbeat=timezone.now()):
+        return  # cancelled while it waited, or delivered twice
+    rehearsal = Rehearsal.objects.select_related("revision").get(pk=number)
+    teller = Teller(number)
+    heart = Heartbeat(number)
+    heart.start()
+    state, error = Rehearsal.State.DONE, ""
+    try:
+        with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
+            archive = Path(folder) / "job.zip"
+            archive.write_bytes(rehearsal.revision.archive.read())
+            run = rehearse(open_job(archive), teller)
+            teller.tell({"state": "running", "stage": "saving", "share": 1.0})
+            keep(rehearsal, run)
+    except Cancelled:
+        state = Rehearsal.State.CANCELLED
+    except (JobUnreadable, MemoryError, OSError) as failure:
+        state, error = Rehearsal.State.FAILED, str(failure) or type(failure).__name__
+    except Exception as failure:
+        state = Rehearsal.State.FAILED
+        error = f"The rehearsal broke off through a fault of the program ({type(failure).__name__}: {failure})."
+        raise
+    finally:
+        heart.over.set()
+        ended = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.RUNNING)
+        ended.update(state=state, error=error, finished=timezone.now(), share=1.0)
+        teller.tell({"state": str(state), "error": error})
+
+
+def keep(rehearsal: Rehearsal, run: Run) -> None:
+    """Store the verdict, the findings with their causes, and the artifacts."""
+    verdict = verdict_dict(run)
+    description, binary = replay_data(run)
+    trace = io.StringIO()
+    write_trace(run, trace)
+    files = {
+        "replay.json": ("application/json", json.dumps(description).encode()),
+        "replay.bin": ("application/octet-stream", binary),
+        "trace.csv": ("text/csv", trace.getvalue().encode()),
+        "verdict.json": ("application/json", render(verdict, "json").encode()),
+        "verdict.sarif": ("application/json", render(verdict, "sarif").encode()),
+        "verdict.xml": ("application/xml", render(verdict, "junit").encode()),
+    }
+    if run.stocks:
+        with tempfile.NamedTemporaryFile(suffix=".stl") as out:
+            write_stl(Path(out.name), run.stocks[0].final_mesh)
+            files["stock.stl"] = ("model/stl", Path(out.name).read_bytes())
+    seen: Counter[str] = Counter()
+    with transaction.atomic():
+        for name, (media_type, data) in files.items():
+            artifact = Artifact(rehearsal=rehearsal, name=name, media_type=media_type, packed=True)
+            artifact.file.save(f"{rehearsal.pk}-{name}.gz", ContentFile(gzip.compress(data, 5)), save=True)
+        for place, item in enumerate(run.findings):
+            seen[item.cause] += 1
+            data_of = finding_dict(item) | {"motion": item.motion, "lastMotion": item.last_motion}
+            Finding.objects.create(
+                rehearsal=rehearsal, place=place, cause=f"{item.cause}|{seen[item.cause]}"[:300], data=data_of
+            )
+        Rehearsal.objects.filter(pk=rehearsal.pk).update(
+            verdict=verdict["verdict"],
+            seconds=verdict["time"],
+            result={k: v for k, v in verdict.items() if k != "findings"},
+        )

@@ -1,0 +1,78 @@
+"""Settings. Everything that differs between places comes from the environment that `./mirror start` sets."""
+
+import os
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+VAR = Path(os.environ.get("MIRROR_VAR", ROOT / "var"))
+
+SECRET_KEY = os.environ["MIRROR_SECRET"]
+DEBUG = False
+HOSTS = os.environ.get("MIRROR_HOSTS", "127.0.0.1,localhost")
+ALLOWED_HOSTS = HOSTS.split(",")
+# Behind TLS (MIRROR_TLS=1) cookies are secure and plain requests are sent on; on loopback there is no TLS.
+TLS = os.environ.get("MIRROR_TLS") == "1"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "accounts",
+    "jobs",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "mirror.urls"
+ASGI_APPLICATION = "mirror.asgi.application"
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.mysql",
+        "NAME": os.environ.get("MIRROR_DB_NAME", "mirror"),
+        "USER": "app",
+        "PASSWORD": os.environ.get("MIRROR_DB_PASSWORD", ""),
+        "HOST": "127.0.0.1",
+        "PORT": os.environ.get("MIRROR_DB_PORT", "8751"),
+        "OPTIONS": {"charset": "utf8mb4"},
+        "TEST": {"NAME": "test_mirror"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+STATIC_URL = "/static/"
+WHITENOISE_ROOT = ROOT / "web" / "dist"
+MEDIA_ROOT = VAR / "store"
+
+# Uploads: a whole job at most; each file and the number of files are bounded where they are taken.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
+DATA_UPLOAD_MAX_NUMBER_FILES = 500
+FILE_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
+MAX_UPLOAD_BYTES = 300_000_000
+
+QUEUE_URL = os.environ.get("MIRROR_QUEUE", "redis://127.0.0.1:8752/0")
+HEARTBEAT_SECONDS = 1.0
+LOST_AFTER_SECONDS = float(os.environ.get("MIRROR_LOST_AFTER", "20"))
+
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = TLS
+SECURE_HSTS_SECONDS = 31_536_000 if TLS else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = TLS

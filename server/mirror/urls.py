@@ -1,0 +1,14 @@
+"""Addresses: the API, the progress stream, and the web interface for everything else."""
+
+from django.urls import path, re_path
+
+from jobs.events import progress_events
+from jobs.views import interface
+
+from .api import api
+
+urlpatterns = [
+    path("api/rehearsals/<int:number>/events", progress_events),
+    path("api/", api.urls),
+    re_path(r"^(?!api/|static/).*$", interface),
+]

@@ -1,0 +1,141 @@
+"""The server: who may see what, what is refused, and what survives."""
+
+import io
+import json
+import zipfile
+from datetime import timedelta
+from pathlib import Path
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from django.utils import timezone
+
+from accounts.models import Membership, Organisation
+from jobs.models import Finding, Rehearsal, Revision
+from jobs.services import take_in_path
+from jobs.tasks import run_rehearsal
+
+SLOT = settings.ROOT / "core" / "tests" / "jobs" / "slot-flawed"
+
+
+def zipped(folder: Path, **changes: bytes) -> SimpleUploadedFile:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as bundle:
+        for file in folder.iterdir():
+            bundle.writestr(file.name, changes.get(file.name.replace(".", "_"), file.read_bytes()))
+    return SimpleUploadedFile("job.zip", out.getvalue())
+
+
+class Server(TestCase):
+    def setUp(self) -> None:
+        self.shop, self.other = (Organisation.objects.create(name=name) for name in ("shop", "other"))
+        users = get_user_model().objects
+        self.ines, self.stranger = (users.create_user(name, password="a-long-password") for name in ("ines", "max"))
+        Membership.objects.create(user=self.ines, organisation=self.shop)
+        Membership.objects.create(user=self.stranger, organisation=self.other)
+        self.client.force_login(self.ines)
+
+    def rehearse(self, revision: Revision) -> Rehearsal:
+        row = Rehearsal.objects.create(revision=revision, created_by=self.ines)
+        run_rehearsal(row.pk)
+        row.refresh_from_db()
+        return row
+
+    def test_nothing_without_signing_in(self) -> None:
+        self.client.logout()
+        for address in ("/api/jobs", "/api/me", "/api/rehearsals/1", "/api/rehearsals/1/events"):
+            self.assertIn(self.client.get(address).status_code, (401, 404))
+
+    def test_writing_needs_the_forgery_token(self) -> None:
+        from django.test import Client
+
+        strict = Client(enforce_csrf_checks=True)
+        strict.force_login(self.ines)
+        self.assertEqual(strict.post("/api/sign-out").status_code, 403)
+
+    def test_an_upload_becomes_a_job_once(self) -> None:
+        for _ in range(2):
+            answer = self.client.post("/api/jobs", {"files": zipped(SLOT)})
+            self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertEqual([len(j["revisions"]) for j in self.client.get("/api/jobs").json()], [1])
+        changed = zipped(SLOT, O1001_nc=b"O1001\nM30\n")
+        self.assertEqual(len(self.client.post("/api/jobs", {"files": changed}).json()["revisions"]), 2)
+
+    def test_what_cannot_be_read_is_refused_with_its_reason(self) -> None:
+        broken = zipped(SLOT, machine_json=b'{"format": "x"}')
+        answer = self.client.post("/api/jobs", {"files": broken})
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("machine.json", answer.json()["detail"])
+        self.assertEqual(Revision.objects.count(), 0)
+
+    def test_another_organisation_sees_nothing(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        finding = row.findings.first()
+        assert finding
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.client.get("/api/jobs").json(), [])
+        body = json.dumps({"judgement": "real"})
+        for method, address in (
+            ("get", f"/api/rehearsals/{row.pk}"), ("get", f"/api/rehearsals/{row.pk}/artifacts/verdict.json"),
+            ("get", f"/api/rehearsals/{row.pk}/events"), ("get", f"/api/rehearsals/{row.pk}/program/O1001.nc"),
+            ("post", f"/api/revisions/{row.revision_id}/rehearsals"), ("post", f"/api/rehearsals/{row.pk}/cancel"),
+            ("put", f"/api/findings/{finding.pk}/triage"),
+        ):  # fmt: skip
+            answer = (
+                getattr(self.client, method)(address, body, content_type="application/json")
+                if method != "get"
+                else self.client.get(address)
+            )
+            self.assertEqual(answer.status_code, 404, address)
+
+    def test_a_rehearsal_gives_verdict_findings_and_artifacts(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        self.assertEqual((row.state, row.verdict), ("done", "stop"), row.error)
+        full = self.client.get(f"/api/rehearsals/{row.pk}").json()
+        self.assertEqual([f["data"]["kind"] for f in full["findings"]], ["contact.rapid", "travel.over"])
+        answer = self.client.get(f"/api/rehearsals/{row.pk}/artifacts/replay.json")
+        self.assertEqual((answer.status_code, answer["Content-Encoding"]), (200, "gzip"))
+        self.assertIn("N94", self.client.get(f"/api/rehearsals/{row.pk}/program/O1001.nc").content.decode())
+        self.assertEqual(self.client.get(f"/api/rehearsals/{row.pk}/program/../settings.py").status_code, 404)
+
+    def test_triage_carries_over_and_reopens_when_worse(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        over = row.findings.get(data__kind="travel.over")
+
+        def judge(**body: str) -> int:
+            return self.client.put(
+                f"/api/findings/{over.pk}/triage", json.dumps(body), content_type="application/json"
+            ).status_code
+
+        self.assertEqual(judge(judgement="accepted"), 422)  # not without a reason
+        self.assertEqual(judge(judgement="accepted", reason="stops are moved for this job"), 200)
+        worse = (SLOT / "O1001.nc").read_bytes().replace(b"X-320.", b"X-340.")
+        for program, reopened in ((None, False), (worse, True)):
+            answer = self.client.post(
+                "/api/jobs", {"files": zipped(SLOT, **({"O1001_nc": program} if program else {}))}
+            )
+            again = self.rehearse(Revision.objects.get(pk=answer.json()["revisions"][0]["id"]))
+            findings = self.client.get(f"/api/rehearsals/{again.pk}").json()["findings"]
+            triage = next(f for f in findings if f["data"]["kind"] == "travel.over")["triage"]
+            self.assertEqual((triage["judgement"], triage["reopened"]), ("accepted", reopened))
+
+    def test_a_silent_worker_means_failed(self) -> None:
+        revision = take_in_path(self.shop, self.ines, SLOT)
+        silent = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS + 1)
+        row = Rehearsal.objects.create(revision=revision, created_by=self.ines, state="running", heartbeat=silent)
+        told = self.client.get(f"/api/rehearsals/{row.pk}").json()
+        self.assertEqual(told["state"], "failed")
+        self.assertIn("run it again", told["error"])
+
+    def test_cancel_before_and_during(self) -> None:
+        revision = take_in_path(self.shop, self.ines, SLOT)
+        waiting = Rehearsal.objects.create(revision=revision, created_by=self.ines)
+        self.assertEqual(self.client.post(f"/api/rehearsals/{waiting.pk}/cancel").json()["state"], "cancelled")
+        run_rehearsal(waiting.pk)
+        self.assertEqual(Finding.objects.count(), 0)
+        asked = Rehearsal.objects.create(revision=revision, created_by=self.ines, cancel_asked=True)
+        run_rehearsal(asked.pk)
+        asked.refresh_from_db()
+        self.assertEqual(asked.state, "cancelled")

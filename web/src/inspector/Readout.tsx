@@ -1,0 +1,55 @@
+import { useSyncExternalStore } from "react";
+
+import { clock, toolColour } from "../look";
+import type { Player } from "../replay/player";
+import type { Replay } from "../replay/replay";
+
+/** Where everything stands now: machine, program, distance to go; feed, speed, tool, active codes. */
+export function Readout({ replay, player }: { replay: Replay; player: Player }) {
+  const time = useSyncExternalStore(player.subscribe, () => player.time);
+  if (!replay.motionCount) return <p className="quiet">The program makes no motion.</p>;
+  const motion = replay.motionAt(time);
+  const snapshot = replay.description.snapshots![replay.column("snapshot")[motion]];
+  const machine = replay.axesAt(time);
+  const target = replay.targetOf(motion);
+  const rpm = replay.column("rpm")[motion];
+  const kind = replay.description.kinds[replay.column("kind")[motion]];
+  const tool = replay.description.tools.find((t) => t.number === replay.column("tool")[motion]);
+  return (
+    <div className="readout" data-testid="readout">
+      <table>
+        <thead>
+          <tr>
+            <th />
+            <th>Machine</th>
+            <th>Program</th>
+            <th>To go</th>
+          </tr>
+        </thead>
+        <tbody>
+          {replay.axes.map((axis, i) => (
+            <tr key={axis}>
+              <th>{axis}</th>
+              <td>{machine[i].toFixed(3)}</td>
+              <td>{(machine[i] - snapshot.offset[i]).toFixed(3)}</td>
+              <td>{(target[i] - machine[i]).toFixed(3)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <div className="readout-line">
+        <span>{clock(time)}</span>
+        <span>{kind}</span>
+        <span>{kind === "rapid" ? "F —" : `F ${replay.column("feed")[motion].toFixed(0)}`}</span>
+        <span>{rpm === 0 ? "S 0" : `S ${Math.abs(rpm).toFixed(0)} ${rpm > 0 ? "M3" : "M4"}`}</span>
+        <span>{snapshot.coolant ? `M${snapshot.coolant}` : "M9"}</span>
+      </div>
+      <div className="readout-line">
+        <i style={{ background: toolColour(tool?.number ?? 0) }} />
+        <span>{tool ? `T${tool.number} ${tool.name}` : "no tool"}</span>
+        <span>{snapshot.lengthNumber ? `H${snapshot.lengthNumber} ${snapshot.length.toFixed(3)}` : "no H"}</span>
+      </div>
+      <div className="codes">{snapshot.codes.join(" ")}</div>
+    </div>
+  );
+}

@@ -1,0 +1,152 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Alert, App, Button, Empty, Spin } from "antd";
+import { useState } from "react";
+
+import { api, type Revision } from "../api/client";
+import { Mark } from "../inspector/Mark";
+import { clock, VERDICT_WORDS } from "../look";
+
+const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
+
+/** Everything in a dropped folder, with names relative to it. */
+async function filesOf(items: DataTransferItemList): Promise<{ file: File; name: string }[]> {
+  const found: { file: File; name: string }[] = [];
+  const walk = async (entry: FileSystemEntry, path: string): Promise<void> => {
+    if (entry.isFile) {
+      const file = await new Promise<File>((done, fail) => (entry as FileSystemFileEntry).file(done, fail));
+      found.push({ file, name: path + entry.name });
+      return;
+    }
+    const reader = (entry as FileSystemDirectoryEntry).createReader();
+    for (;;) {
+      const part = await new Promise<FileSystemEntry[]>((done, fail) => reader.readEntries(done, fail));
+      if (!part.length) break;
+      for (const inner of part) await walk(inner, `${path}${entry.name}/`);
+    }
+  };
+  const entries = Array.from(items, (item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
+  for (const entry of entries) await walk(entry, "");
+  const root = found.find(({ name }) => name.endsWith("job.json"))?.name.slice(0, -"job.json".length) ?? "";
+  return found.filter(({ name }) => name.startsWith(root)).map(({ file, name }) => ({ file, name: name.slice(root.length) }));
+}
+
+export function Jobs({ onRehearsal }: { onRehearsal: (id: number) => void }) {
+  const { message } = App.useApp();
+  const queries = useQueryClient();
+  const jobs = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchInterval: 4000 });
+  const [over, setOver] = useState(false);
+  const [sending, setSending] = useState(false);
+  const [failure, setFailure] = useState("");
+
+  const send = async (files: { file: File; name: string }[]) => {
+    setSending(true);
+    setFailure("");
+    try {
+      const job = await api.upload(files);
+      message.success(`${job.name} is in.`);
+      await queries.invalidateQueries({ queryKey: ["jobs"] });
+    } catch (error) {
+      setFailure((error as Error).message);
+    } finally {
+      setSending(false);
+    }
+  };
+  const run = (revision: Revision) =>
+    api.rehearse(revision.id).then(
+      (rehearsal) => onRehearsal(rehearsal.id),
+      (error: Error) => message.error(error.message),
+    );
+
+  return (
+    <main
+      className={over ? "jobs over" : "jobs"}
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => {
+        event.preventDefault();
+        setOver(false);
+        void filesOf(event.dataTransfer.items).then(send);
+      }}
+    >
+      <div className="jobs-head">
+        <h2>Jobs</h2>
+        <span className="quiet">Drop a job folder or a zip of one anywhere on this page, or</span>
+        <label className="choose">
+          <input
+            type="file"
+            accept=".zip"
+            hidden
+            onChange={(event) => {
+              const file = event.target.files?.[0];
+              if (file) void send([{ file, name: file.name }]);
+              event.target.value = "";
+            }}
+          />
+          choose a zip
+        </label>
+        {sending && <Spin size="small" />}
+      </div>
+      {failure && <Alert type="error" closable title="The job was not taken in" description={failure} />}
+      {jobs.isError && <Alert type="error" title={jobs.error.message} />}
+      {jobs.isPending && <Spin className="middle" />}
+      {jobs.data?.length === 0 && <Empty description="No job yet. Drop the first one here." />}
+      {!!jobs.data?.length && (
+        <table className="job-table">
+          <thead>
+            <tr>
+              <th>Job</th>
+              <th>Revision</th>
+              <th>Machine</th>
+              <th>Last rehearsal</th>
+              <th>Findings</th>
+              <th>Cycle time</th>
+              <th>When, by whom</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {jobs.data.flatMap((job) =>
+              job.revisions.map((revision, i) => {
+                const last = revision.rehearsals[0];
+                return (
+                  <tr key={revision.id} className={i ? "" : "first"}>
+                    <td>{i === 0 && <b>{job.name}</b>}</td>
+                    <td>
+                      {revision.number} {revision.label && <span className="quiet">{revision.label}</span>}
+                    </td>
+                    <td>{revision.machine}</td>
+                    <td>
+                      {!last && <span className="quiet">not rehearsed</span>}
+                      {last?.state === "done" && last.verdict && (
+                        <a onClick={() => onRehearsal(last.id)} className="said">
+                          <Mark severity={last.verdict} /> {VERDICT_WORDS[last.verdict]}
+                        </a>
+                      )}
+                      {last && last.state !== "done" && (
+                        <a onClick={() => onRehearsal(last.id)}>
+                          {last.state}
+                          {last.state === "running" && ` ${Math.round(100 * last.share)} %`}
+                        </a>
+                      )}
+                    </td>
+                    <td>{last?.state === "done" && `${last.stops} stop · ${last.cautions} caution`}</td>
+                    <td>{last?.seconds != null && clock(last.seconds)}</td>
+                    <td className="quiet">{last && `${MOMENT.format(new Date(last.created))}, ${last.by}`}</td>
+                    <td>
+                      <Button size="small" onClick={() => run(revision)}>
+                        Rehearse
+                      </Button>
+                    </td>
+                  </tr>
+                );
+              }),
+            )}
+          </tbody>
+        </table>
+      )}
+    </main>
+  );
+}

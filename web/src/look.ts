@@ -1,0 +1,30 @@
+// The look: paper and ink, one accent, severities told by shape and colour from a colour-blind-safe set.
+
+export const INK = "#1d2a30";
+export const FAINT = "#5d6a70";
+export const PAPER = "#f7f5ef";
+export const SHEET = "#fffdf8";
+export const RULE = "#d9d4c7";
+export const ACCENT = "#1f5a73";
+export const STOP = "#a3195b";
+export const CAUTION = "#b06a00";
+export const CLEAR = "#1b6e5a";
+
+// One hue a tool, told apart also with the common colour deficiencies (after Okabe and Ito's set, dulled for paper).
+const TOOL_HUES = ["#4f8fb8", "#d99a3d", "#5aa88a", "#c278a6", "#c9b743", "#8579bd", "#b8694a", "#6b8a96"];
+
+export function toolColour(tool: number): string {
+  return tool > 0 ? TOOL_HUES[(tool - 1) % TOOL_HUES.length] : "#b9b2a2";
+}
+
+export const VERDICT_WORDS = {
+  stop: "Do not run",
+  caution: "Look first",
+  clear: "May run",
+} as const;
+
+export function clock(seconds: number): string {
+  const total = Math.max(0, seconds);
+  const minutes = Math.floor(total / 60);
+  return `${minutes}:${(total - 60 * minutes).toFixed(1).padStart(4, "0")}`;
+}

@@ -1,0 +1,54 @@
+// The clock of the replay. It lives outside React, so that sixty changes a second redraw only what shows the time.
+
+export class Player {
+  time = 0;
+  speed = 1;
+  playing = 0; // +1 forwards, −1 backwards, 0 still
+  private listeners = new Set<() => void>();
+  private frame = 0;
+  private last = 0;
+
+  constructor(readonly seconds: number) {}
+
+  subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+
+  private tell(): void {
+    for (const listener of this.listeners) listener();
+  }
+
+  seek(time: number): void {
+    this.time = Math.max(0, Math.min(this.seconds, time));
+    this.tell();
+  }
+
+  play(direction: number): void {
+    cancelAnimationFrame(this.frame);
+    this.playing = direction;
+    if (direction) {
+      this.last = performance.now();
+      this.frame = requestAnimationFrame(this.step);
+    }
+    this.tell();
+  }
+
+  setSpeed(speed: number): void {
+    this.speed = speed;
+    this.tell();
+  }
+
+  private step = (now: number): void => {
+    const time = this.time + (this.playing * this.speed * (now - this.last)) / 1000;
+    this.last = now;
+    if (time <= 0 || time >= this.seconds) this.playing = 0;
+    this.seek(time);
+    if (this.playing) this.frame = requestAnimationFrame(this.step);
+  };
+
+  dispose(): void {
+    cancelAnimationFrame(this.frame);
+    this.listeners.clear();
+  }
+}

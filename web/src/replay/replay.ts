@@ -1,0 +1,202 @@
+// The replay's data as it comes from a rehearsal, and questions about a moment of it.
+
+export interface Joint {
+  axis: string;
+  type: "linear" | "rotary";
+  direction: [number, number, number];
+  at: [number, number, number];
+}
+
+interface ArrayPlace {
+  type: "uint8" | "uint16" | "uint32" | "int32" | "float32" | "float64";
+  count: number;
+  offset: number;
+}
+
+export interface Snapshot {
+  codes: string[];
+  workOffset: string;
+  lengthNumber: number;
+  length: number;
+  offset: number[];
+  tool: number;
+  coolant: number;
+}
+
+export interface Description {
+  job: string;
+  machine: string;
+  seconds: number;
+  links: { name: string; parent: string | null; joint: Joint | null }[];
+  bodies: {
+    name: string;
+    role: "machine" | "fixture" | "part" | "design" | "tool";
+    link: string;
+    tool: number;
+    mesh: { positions: string; triangles: string };
+  }[];
+  kinds: string[];
+  tools: { number: number; name: string; diameter: number; length: number; reach: number; flute_length: number }[];
+  toolMount: { link: string; matrix: number[][] };
+  stocks: {
+    name: string;
+    link: string;
+    matrix: number[][];
+    brick: string;
+    time: string;
+    vertexEnd: string;
+    quadEnd: string;
+    vertices: string;
+    quads: string;
+    tags: string;
+  }[];
+  axes?: { name: string; travel: [number, number] | null; type: string }[];
+  start?: number[];
+  files?: string[];
+  snapshots?: Snapshot[];
+  operations?: { motion: number; line: number; tool: number; comment: string; time: number }[];
+  arrays: Record<string, ArrayPlace>;
+}
+
+type Numbers = Uint8Array | Uint16Array | Uint32Array | Int32Array | Float32Array | Float64Array;
+
+const VIEWS = {
+  uint8: Uint8Array,
+  uint16: Uint16Array,
+  uint32: Uint32Array,
+  int32: Int32Array,
+  float32: Float32Array,
+  float64: Float64Array,
+};
+
+/** The first index whose value is greater than x in an ascending array. */
+export function above(values: ArrayLike<number>, x: number): number {
+  let low = 0;
+  let high = values.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (values[middle] > x) high = middle;
+    else low = middle + 1;
+  }
+  return low;
+}
+
+export class Replay {
+  readonly axes: string[];
+  readonly seconds: number;
+  readonly motionCount: number;
+  private readonly motionEnd: Float64Array;
+  private readonly knotAt: Float64Array;
+  private readonly knotMotion: Uint32Array;
+  private readonly knotT0: Float64Array;
+  private readonly knotT1: Float64Array;
+
+  constructor(
+    readonly description: Description,
+    private readonly binary: ArrayBuffer,
+  ) {
+    this.axes = description.axes?.map((axis) => axis.name) ?? [];
+    this.seconds = description.seconds;
+    this.motionEnd = this.optional("motions/time") as Float64Array;
+    this.motionCount = this.motionEnd.length;
+    this.knotAt = this.optional("knots/at") as Float64Array;
+    this.knotMotion = this.optional("knots/motion") as Uint32Array;
+    this.knotT0 = this.optional("knots/t0") as Float64Array;
+    this.knotT1 = this.optional("knots/t1") as Float64Array;
+  }
+
+  array(name: string): Numbers {
+    const place = this.description.arrays[name];
+    if (!place) throw new Error(`the replay lacks '${name}'`);
+    return new VIEWS[place.type](this.binary, place.offset, place.count);
+  }
+
+  private optional(name: string): Numbers {
+    return name in this.description.arrays ? this.array(name) : new Float64Array(0);
+  }
+
+  column(name: string): Numbers {
+    return this.optional(`motions/${name}`);
+  }
+
+  /** The motion under way at a time (the last one at the end). */
+  motionAt(time: number): number {
+    return Math.max(0, Math.min(this.motionCount - 1, above(this.motionEnd, time)));
+  }
+
+  beginOf(motion: number): number {
+    return motion > 0 ? this.motionEnd[motion - 1] : 0;
+  }
+
+  endOf(motion: number): number {
+    return this.motionEnd[motion] ?? 0;
+  }
+
+  /** Axis values at a time. */
+  axesAt(time: number): number[] {
+    const k = this.axes.length;
+    const from = this.description.start ?? [];
+    const segment = above(this.knotT1, time);
+    const at = (row: number) => Array.from(this.knotAt.subarray(row * k, row * k + k));
+    if (!this.knotT1.length) return [...from];
+    if (segment >= this.knotT1.length) return at(this.knotT1.length);
+    const a = at(segment);
+    const share = (time - this.knotT0[segment]) / (this.knotT1[segment] - this.knotT0[segment]);
+    if (!(share > 0)) return a; // before the segment begins: a dwell or tool change is going on
+    const b = at(segment + 1);
+    return a.map((value, i) => value + share * (b[i] - value));
+  }
+
+  /** Axis values at the end of a motion. */
+  targetOf(motion: number): number[] {
+    const k = this.axes.length;
+    return Array.from(this.column("end").subarray(motion * k, motion * k + k));
+  }
+
+  /** The polyline of the program: axis values at knot i, and the motion of segment i. */
+  get knots(): { count: number; at: Float64Array; motion: Uint32Array } {
+    return { count: this.knotMotion.length, at: this.knotAt, motion: this.knotMotion };
+  }
+
+  /** The first motion of a line of a file, or of the next line after it that moves. */
+  motionOfLine(file: number, line: number): number {
+    const lines = this.column("line");
+    const files = this.column("file");
+    let best = -1;
+    for (let i = 0; i < this.motionCount; i++) {
+      if (files[i] !== file || lines[i] < line) continue;
+      if (lines[i] === line) return i;
+      if (best < 0 || lines[i] < lines[best]) best = i;
+    }
+    return best;
+  }
+}
+
+/** Which version of every brick is seen at a time: the latest that is not younger. */
+export class FilmIndex {
+  private readonly ofBrick = new Map<number, number[]>();
+
+  constructor(
+    bricks: ArrayLike<number>,
+    private readonly times: ArrayLike<number>,
+  ) {
+    for (let i = 0; i < bricks.length; i++) {
+      const list = this.ofBrick.get(bricks[i]);
+      if (list) list.push(i);
+      else this.ofBrick.set(bricks[i], [i]);
+    }
+  }
+
+  get bricks(): Iterable<number> {
+    return this.ofBrick.keys();
+  }
+
+  versionAt(brick: number, time: number): number {
+    const list = this.ofBrick.get(brick) ?? [];
+    const place = above(
+      list.map((i) => this.times[i]),
+      time,
+    );
+    return place ? list[place - 1] : -1;
+  }
+}

@@ -1,0 +1,82 @@
+import { useRef, useSyncExternalStore } from "react";
+
+import type { Finding } from "../api/client";
+import { clock, toolColour } from "../look";
+import type { Player } from "../replay/player";
+import type { Replay } from "../replay/replay";
+import { Mark } from "../inspector/Mark";
+
+interface Props {
+  replay: Replay;
+  player: Player;
+  findings: Finding[];
+  selected: number | null;
+  onFinding: (id: number) => void;
+}
+
+function stepFor(seconds: number): number {
+  return [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600].find((step) => seconds / step <= 12) ?? 7200;
+}
+
+/** The time ruler: operations by tool, findings pinned on it, drag anywhere. */
+export function Tape({ replay, player, findings, selected, onFinding }: Props) {
+  const time = useSyncExternalStore(player.subscribe, () => player.time);
+  const rail = useRef<HTMLDivElement>(null);
+  const total = Math.max(replay.seconds, 1e-6);
+  const share = (t: number) => `${(100 * t) / total}%`;
+  const operations = replay.description.operations ?? [];
+  const step = stepFor(total);
+  const drag = (event: React.PointerEvent) => {
+    if (event.buttons !== 1) return;
+    const box = rail.current!.getBoundingClientRect();
+    player.play(0);
+    player.seek(((event.clientX - box.left) / box.width) * total);
+  };
+  return (
+    <div className="tape">
+      <div
+        className="tape-rail"
+        ref={rail}
+        data-testid="tape"
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          drag(event);
+        }}
+        onPointerMove={drag}
+      >
+        {Array.from({ length: Math.floor(total / step) + 1 }, (_, i) => (
+          <span key={i} className="tape-tick" style={{ left: share(i * step) }}>
+            {clock(i * step).replace(/\.0$/, "")}
+          </span>
+        ))}
+        {operations.map((operation, i) => {
+          const end = operations[i + 1]?.time ?? total;
+          return (
+            <div
+              key={operation.motion}
+              className="tape-operation"
+              style={{ left: share(operation.time), width: share(end - operation.time), background: toolColour(operation.tool) }}
+              title={`T${operation.tool} ${operation.comment} · ${clock(end - operation.time)}`}
+            >
+              T{operation.tool} {operation.comment.toLowerCase()}
+            </div>
+          );
+        })}
+        <div className="tape-now" style={{ left: share(time) }} />
+      </div>
+      <div className="tape-pins">
+        {findings.map((finding) => (
+          <button
+            key={finding.id}
+            className={finding.id === selected ? "pin chosen" : "pin"}
+            style={{ left: share(finding.data.time) }}
+            title={`${finding.title}, line ${finding.data.line}`}
+            onClick={() => onFinding(finding.id)}
+          >
+            <Mark severity={finding.data.severity} />
+          </button>
+        ))}
+      </div>
+    </div>
+  );
+}
