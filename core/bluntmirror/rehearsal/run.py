@@ -155,6 +155,7 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
     result.margins = check_contacts(
         reel, full, chain, pairs, job.file.checks.near, docket, channel, lambda share: tell("contact", share)
     )
+    _machine_against_stock(result, full, bodies, channel)
     _limits(result)
     tool_mount = chain.mount_of("tool")
     for body in job.file.bodies:
@@ -183,6 +184,40 @@ def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set
         for part, mesh in tools[number].meshes().items():
             bodies.append(Body(part, mount.link, (mesh.moved(placed),), tool=number))
     return bodies
+
+
+def _machine_against_stock(result: Rehearsal, full: Knots, bodies: list[Body], channel: int) -> None:
+    """Machine and fixtures against the blank as it was before the first cut.
+
+    Clear of that is clear of all that is left of it later. What enters it cannot be judged this way, so that it is
+    reported as not checked rather than passed over.
+    """
+    job, chain = result.job, result.chain
+    assert result.reel
+    blanks = []
+    for item in job.file.bodies:
+        if item.role == "stock":
+            mount = chain.mounts[item.mount]
+            placed = frame(mount.at, mount.turn)
+            blanks.append(Body(item.name, mount.link, tuple(m.moved(placed) for m in job.body_meshes[item.name])))
+    others = [body for body in bodies if not body.tool]
+    names = {blank.name for blank in blanks}
+    pairs = [
+        pair
+        for pair in pairs_of(others + blanks, chain, job.machine.ignore)
+        if (pair[0].name in names) != (pair[1].name in names)
+    ]
+    found = Docket()
+    result.margins += check_contacts(result.reel, full, chain, pairs, 0.0, found, channel)
+    result.pairs += len(pairs)
+    for entry in found:
+        other = next(name for name in entry.bodies if name not in names)
+        result.docket.take(
+            replace(
+                entry, kind="check.limit", remedy="Make room, or verify by other means that the stock there is cut away.",
+                message=f"{other} enters the outline of the blank; whether stock still stands there is not checked yet",
+            )
+        )  # fmt: skip
 
 
 def _limits(result: Rehearsal) -> None:

@@ -60,7 +60,7 @@ export function Stage({ replay, player, finding, onMotion }: Props) {
               {name[0].toUpperCase() + name.slice(1)}
             </Button>
           ))}
-          <Tooltip title="Tool paths, rapids in grey (P)">
+          <Tooltip title="Tool paths, rapids in grey">
             <Button
               size="small"
               type={paths ? "primary" : "default"}
