@@ -143,6 +143,11 @@ class Meanings(unittest.TestCase):
         self.assertEqual((told, motions.end[-1, 0]), ([], -294))
         self.assertEqual((motions.kind[-1], motions.seconds[-1]), (DWELL, 1.5))
 
+    def test_percent_begins_and_ends_a_tape_also_of_a_subprogram(self) -> None:
+        library = {"9001.nc": "%\nG1 X2\nM99\n%\n"}
+        motions, told = interpret("%\n" + READY + "G91\nM98 P9001\nX3\nM30\n%\nX100\n", library=library)
+        self.assertEqual((told, motions.end[-1, 0]), ([], -295))
+
     def test_block_skip_follows_its_switch(self) -> None:
         text = READY + "/2 G1 X5\n"
         self.assertEqual(interpret(text)[0].end[-1, 0], -295)

@@ -147,8 +147,9 @@ class Interpreter:
             self.report("program.syntax", f"column {block.column}: {block}")
             return
         if block.percent:
-            if self.builder.count or (index > 0 and self.result.blocks > 1 and not self.stack):
-                raise Ended
+            # The first % begins the tape, any later one ends it.
+            if self.text.data[: self.text.line_begin[index]].strip():
+                self._end_of_text()
             return
         if block.skip and block.skip in self.setup.block_skip:
             return

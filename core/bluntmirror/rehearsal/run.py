@@ -11,7 +11,7 @@ from ..contact.bodies import Body
 from ..contact.program import Margin, check_contacts, pairs_of
 from ..findings import Docket, Finding, verdict_of
 from ..geometry.frames import Floats, frame
-from ..job import Job
+from ..job import Job, JobUnreadable
 from ..job.models import Datum
 from ..machine import Chain
 from ..program.control import Setup
@@ -64,7 +64,10 @@ def control_setup(job: Job, chain: Chain, channel: int) -> Setup:
     for key, value in job.file.work_offsets.items():
         name = key.upper().replace(" ", "")
         if isinstance(value, Datum):
-            offsets[name] = chain.datum_offset(tool_mount, chain.mounts[value.mount], np.array(value.datum))
+            try:
+                offsets[name] = chain.datum_offset(tool_mount, chain.mounts[value.mount], np.array(value.datum))
+            except ValueError as error:
+                raise JobUnreadable("job.json", f"work_offsets.{key}: {error}") from error
         else:
             offsets[name] = dict(value)
     change = job.machine.tool_change
