@@ -68,7 +68,7 @@ def finishing() -> None:
         np.column_stack(
             [x[:: 1 if i % 2 else -1], np.full(1000, -45 + 0.45 * i), 22 + 1.5 * np.sin(x / 8)[:: 1 if i % 2 else -1]]
         )
-        for i in range(200)
+        for i in range(40)
     ]
     path = np.concatenate(rows)
 
@@ -93,7 +93,7 @@ def finishing() -> None:
             solid -= manifold3d.Manifold.hull_points(np.concatenate([body + a, body + b]))
             solid.volume()
 
-    row("finishing", rate, "motions/s", "a mesh boolean per motion", 40 / seconds(booleans))
+    row("finishing", rate, "motions/s", "a mesh boolean per motion", 15 / seconds(booleans))
 
 
 def contact() -> None:

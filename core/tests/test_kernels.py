@@ -65,7 +65,7 @@ def brute(
     if direction == 2:
         d = np.hypot(u - at[:, 0], v - at[:, 1])
         h = np.linspace(slab[1], slab[2], 2001)
-        r = np.array([slab_radius(slab, x) for x in h])
+        r = np.array([slab_radius(slab[None], 0, x) for x in h])
         low, high = np.inf, -np.inf
         for moment, distance in enumerate(d[:: steps // 400]):
             inside = h[r >= distance]
@@ -76,7 +76,7 @@ def brute(
     along, lateral = (0, 1) if direction == 0 else (1, 0)
     h = v - at[:, 2]
     inside = (h >= slab[1]) & (h <= slab[2])
-    r = np.array([slab_radius(slab, x) for x in h])
+    r = np.array([slab_radius(slab[None], 0, x) for x in h])
     q = r**2 - (u - at[:, lateral]) ** 2
     ok = inside & (q >= 0) & (r >= 0)
     if not ok.any():
@@ -94,7 +94,7 @@ class Sweeps(unittest.TestCase):
     def test_against_standing_the_tool_at_many_moments(self, cutter, direction, delta, u, v) -> None:
         step = np.array(delta, float)
         for slab in tool(**cutter).cutting:
-            met, lo, hi = meet(direction, slab, np.zeros(3), step, u, v)
+            met, lo, hi = meet(direction, slab[None], 0, 0.0, 0.0, 0.0, *step, u, v)
             low, high = brute(direction, slab, np.zeros(3), step, u, v)
             if np.isfinite(low) and high - low > 1e-6:
                 # Exact ends reach at least as far as those of any sampled moment, and hardly farther.

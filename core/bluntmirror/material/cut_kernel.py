@@ -22,8 +22,8 @@ SHIFT_PLUS, SHIFT_MINUS, FIRST, PLACE_U, PLACE_V, PLACE_W, FIELDS = 0, 1, 2, 3, 
 
 
 @njit(cache=True)
-def set_box(slabs, begin, end, start, delta):
-    """The box (6,) of a set's sweep: lowest and highest x, y, z."""
+def set_box(slabs, begin, end, x0, y0, z0, dx, dy, dz, box):
+    """Fill `box` (6,) with the lowest and highest x, y, z of a set's sweep."""
     radius = 0.0
     low = slabs[begin, H0]
     high = slabs[begin, H1]
@@ -31,14 +31,9 @@ def set_box(slabs, begin, end, start, delta):
         radius = max(radius, slabs[i, R0], slabs[i, R1])
         low = min(low, slabs[i, H0])
         high = max(high, slabs[i, H1])
-    box = np.empty(6)
-    for axis in range(2):
-        a, b = start[axis], start[axis] + delta[axis]
-        box[axis] = min(a, b) - radius
-        box[axis + 3] = max(a, b) + radius
-    box[2] = min(start[2], start[2] + delta[2]) + low
-    box[5] = max(start[2], start[2] + delta[2]) + high
-    return box
+    box[0], box[3] = min(x0, x0 + dx) - radius, max(x0, x0 + dx) + radius
+    box[1], box[4] = min(y0, y0 + dy) - radius, max(y0, y0 + dy) + radius
+    box[2], box[5] = min(z0, z0 + dz) + low, max(z0, z0 + dz) + high
 
 
 @njit(cache=True)
@@ -51,12 +46,15 @@ def bin_motions(direction, starts, deltas, tools, sets, slabs, origin, step, cou
     total = tiles_u * tiles_v
     size = np.zeros(total + 1, np.int64)
     ranges = np.empty((n, 4), np.int64)
+    box, part = np.empty(6), np.empty(6)
     for i in range(n):
-        box = np.array([1e30, 1e30, 1e30, -1e30, -1e30, -1e30])
+        box[:3] = 1e30
+        box[3:] = -1e30
         for s in range(SETS):
-            begin, end = sets[tools[i], s]
+            begin, end = sets[tools[i], s, 0], sets[tools[i], s, 1]
             if end > begin:
-                part = set_box(slabs, begin, end, starts[i], deltas[i])
+                x0, y0, z0 = starts[i, 0], starts[i, 1], starts[i, 2]
+                set_box(slabs, begin, end, x0, y0, z0, deltas[i, 0], deltas[i, 1], deltas[i, 2], part)
                 for a in range(3):
                     box[a] = min(box[a], part[a])
                     box[a + 3] = max(box[a + 3], part[a + 3])
@@ -139,28 +137,29 @@ def _axis_place(direction, u, v, w):
 
 @njit(cache=True)
 def _test(
-    direction, slabs, begin, end, start, delta, length, u, v, lo, hi, base, count, result, entry, kind,
+    direction, slabs, begin, end, x0, y0, z0, dx, dy, dz, length, u, v, lo, hi, base, count, result, entry, kind,
 ):  # fmt: skip
     """Ask whether any slab of a set sweeps through stock on this ray; note how bad and where."""
     for s in range(begin, end):
-        met, a, b = meet(direction, slabs[s], start, delta, u, v)
+        met, a, b = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)
         if not met:
             continue
         for i in range(base, base + count):
             if b <= lo[i] + WELD or a >= hi[i] - WELD:
                 continue
-            out = result[entry, kind]
-            out[SHIFT_PLUS] = max(out[SHIFT_PLUS], hi[i] - a)
-            out[SHIFT_MINUS] = max(out[SHIFT_MINUS], b - lo[i])
+            result[entry, kind, SHIFT_PLUS] = max(result[entry, kind, SHIFT_PLUS], hi[i] - a)
+            result[entry, kind, SHIFT_MINUS] = max(result[entry, kind, SHIFT_MINUS], b - lo[i])
             for end_of in range(2):
                 w = max(a, lo[i]) if end_of == 0 else min(b, hi[i])
                 x, y, z = _axis_place(direction, u, v, w)
                 way = 0.0
                 if length > 0.0:
-                    way = ((x - start[0]) * delta[0] + (y - start[1]) * delta[1] + (z - start[2]) * delta[2]) / length
-                if way < out[FIRST]:
-                    out[FIRST] = way
-                    out[PLACE_U], out[PLACE_V], out[PLACE_W] = x, y, z
+                    way = ((x - x0) * dx + (y - y0) * dy + (z - z0) * dz) / length
+                if way < result[entry, kind, FIRST]:
+                    result[entry, kind, FIRST] = way
+                    result[entry, kind, PLACE_U] = x
+                    result[entry, kind, PLACE_V] = y
+                    result[entry, kind, PLACE_W] = z
 
 
 @njit(cache=True)
@@ -178,15 +177,17 @@ def _cut_tile(
     capacity = capacity_of[tile]
     edited = False
     stopped = last
+    box = np.empty(6)
     for entry in range(first, last):
         motion = entries[entry]
-        start, delta = starts[motion], deltas[motion]
+        x0, y0, z0 = starts[motion, 0], starts[motion, 1], starts[motion, 2]
+        dx, dy, dz = deltas[motion, 0], deltas[motion, 1], deltas[motion, 2]
         tool = tools[motion]
         for kind in range(SETS - 1, -1, -1):  # tests first: they ask about the stock before this motion's own cut
-            begin, end = sets[tool, kind]
+            begin, end = sets[tool, kind, 0], sets[tool, kind, 1]
             if begin == end or not (flags[motion] >> kind) & 1:
                 continue
-            box = set_box(slabs, begin, end, start, delta)
+            set_box(slabs, begin, end, x0, y0, z0, dx, dy, dz, box)
             if box[direction] > tile_hi[tile] or box[direction + 3] < tile_lo[tile]:
                 continue
             u0 = max(tile_u0, int(np.ceil((box[axis_u] - origin[axis_u]) / step[axis_u] - 0.5)))
@@ -205,12 +206,12 @@ def _cut_tile(
                         continue
                     u = origin[axis_u] + (iu + 0.5) * step[axis_u]
                     if kind != CUT:
-                        _test(direction, slabs, begin, end, start, delta, lengths[motion], u, v, lo, hi, base, count,
+                        _test(direction, slabs, begin, end, x0, y0, z0, dx, dy, dz, lengths[motion], u, v, lo, hi, base, count,
                               result, entry, kind)  # fmt: skip
                         continue
                     low, high = 1e30, -1e30
                     for s in range(begin, end):
-                        met, a, b = meet(direction, slabs[s], start, delta, u, v)
+                        met, a, b = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)
                         if not met:
                             continue
                         if convex[tool]:

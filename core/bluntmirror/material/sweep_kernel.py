@@ -72,35 +72,35 @@ def best_time(d, a, b, c, ta, tb):
 
 
 @njit(cache=True)
-def slab_radius(slab, h):
-    if slab[KIND] == ARC:
-        return slab[RO] + root(slab[RC] * slab[RC] - (h - slab[HC]) * (h - slab[HC]))
-    return slab[R0] + (slab[R1] - slab[R0]) * (h - slab[H0]) / (slab[H1] - slab[H0])
+def slab_radius(slabs, s, h):
+    if slabs[s, KIND] == ARC:
+        return slabs[s, RO] + root(slabs[s, RC] * slabs[s, RC] - (h - slabs[s, HC]) * (h - slabs[s, HC]))
+    return slabs[s, R0] + (slabs[s, R1] - slabs[s, R0]) * (h - slabs[s, H0]) / (slabs[s, H1] - slabs[s, H0])
 
 
 @njit(cache=True)
-def across(slab, u0, v0, z0, du, dv, dz, v, z):
+def across(slabs, s, u0, v0, z0, du, dv, dz, v, z):
     """Interval on a ray along u at (v, z). Returns (met, lo, hi)."""
     height = z - z0
     gamma = v - v0
     ta, tb = 0.0, 1.0
     if dz == 0.0:
-        if height < slab[H0] or height > slab[H1]:
+        if height < slabs[s, H0] or height > slabs[s, H1]:
             return False, 0.0, 0.0
     else:
-        e0 = (height - slab[H0]) / dz
-        e1 = (height - slab[H1]) / dz
+        e0 = (height - slabs[s, H0]) / dz
+        e1 = (height - slabs[s, H1]) / dz
         ta = max(0.0, min(e0, e1))
         tb = min(1.0, max(e0, e1))
         if ta > tb:
             return False, 0.0, 0.0
-    if slab[KIND] == ARC and dz != 0.0 and slab[RO] > 0.0:
-        return _across_torus(slab, u0, du, dv, dz, gamma, height, ta, tb)
-    if slab[KIND] == ARC and dz != 0.0:
-        w = height - slab[HC]
+    if slabs[s, KIND] == ARC and dz != 0.0 and slabs[s, RO] > 0.0:
+        return _across_torus(slabs, s, u0, du, dv, dz, gamma, height, ta, tb)
+    if slabs[s, KIND] == ARC and dz != 0.0:
+        w = height - slabs[s, HC]
         a = -(dz * dz + dv * dv)
         b = 2.0 * (w * dz + gamma * dv)
-        c = slab[RC] * slab[RC] - w * w - gamma * gamma
+        c = slabs[s, RC] * slabs[s, RC] - w * w - gamma * gamma
         disc = b * b - 4.0 * a * c
         if disc < 0.0:
             return False, 0.0, 0.0
@@ -108,11 +108,11 @@ def across(slab, u0, v0, z0, du, dv, dz, v, z):
         ta = max(ta, (-b + half) / (2.0 * a))
         tb = min(tb, (-b - half) / (2.0 * a))
     else:
-        if slab[KIND] == ARC:
-            alpha, beta = slab_radius(slab, height), 0.0
+        if slabs[s, KIND] == ARC:
+            alpha, beta = slab_radius(slabs, s, height), 0.0
         else:
-            slope = (slab[R1] - slab[R0]) / (slab[H1] - slab[H0])
-            alpha = slab[R0] + slope * (height - slab[H0])
+            slope = (slabs[s, R1] - slabs[s, R0]) / (slabs[s, H1] - slabs[s, H0])
+            alpha = slabs[s, R0] + slope * (height - slabs[s, H0])
             beta = -slope * dz
         # r(t) ≥ |γ − dv·t| is two straight conditions.
         for side in range(2):
@@ -137,45 +137,45 @@ def across(slab, u0, v0, z0, du, dv, dz, v, z):
 
 
 @njit(cache=True)
-def _torus_reach(slab, dv, dz, gamma, height, t):
+def _torus_reach(slabs, s, dv, dz, gamma, height, t):
     """How far inside the torus' radius the ray passes at t; concave in t."""
-    return slab_radius(slab, height - dz * t) - abs(gamma - dv * t)
+    return slab_radius(slabs, s, height - dz * t) - abs(gamma - dv * t)
 
 
 @njit(cache=True)
-def _torus_end(slab, du, dv, dz, gamma, height, t, sign):
-    r = slab_radius(slab, height - dz * t)
+def _torus_end(slabs, s, du, dv, dz, gamma, height, t, sign):
+    r = slab_radius(slabs, s, height - dz * t)
     g = gamma - dv * t
     return sign * du * t + root(r * r - g * g)
 
 
 @njit(cache=True)
-def _across_torus(slab, u0, du, dv, dz, gamma, height, ta, tb):
+def _across_torus(slabs, s, u0, du, dv, dz, gamma, height, ta, tb):
     lo_t, hi_t = ta, tb
     for _ in range(SEARCH_STEPS):
         m1 = hi_t - GOLDEN * (hi_t - lo_t)
         m2 = lo_t + GOLDEN * (hi_t - lo_t)
-        if _torus_reach(slab, dv, dz, gamma, height, m1) < _torus_reach(slab, dv, dz, gamma, height, m2):
+        if _torus_reach(slabs, s, dv, dz, gamma, height, m1) < _torus_reach(slabs, s, dv, dz, gamma, height, m2):
             lo_t = m1
         else:
             hi_t = m2
     middle = 0.5 * (lo_t + hi_t)
-    if _torus_reach(slab, dv, dz, gamma, height, middle) < 0.0:
+    if _torus_reach(slabs, s, dv, dz, gamma, height, middle) < 0.0:
         return False, 0.0, 0.0
-    if _torus_reach(slab, dv, dz, gamma, height, ta) < 0.0:
+    if _torus_reach(slabs, s, dv, dz, gamma, height, ta) < 0.0:
         outside, inside = ta, middle
         for _ in range(SEARCH_STEPS):
             t = 0.5 * (outside + inside)
-            if _torus_reach(slab, dv, dz, gamma, height, t) < 0.0:
+            if _torus_reach(slabs, s, dv, dz, gamma, height, t) < 0.0:
                 outside = t
             else:
                 inside = t
         ta = inside
-    if _torus_reach(slab, dv, dz, gamma, height, tb) < 0.0:
+    if _torus_reach(slabs, s, dv, dz, gamma, height, tb) < 0.0:
         outside, inside = tb, middle
         for _ in range(SEARCH_STEPS):
             t = 0.5 * (outside + inside)
-            if _torus_reach(slab, dv, dz, gamma, height, t) < 0.0:
+            if _torus_reach(slabs, s, dv, dz, gamma, height, t) < 0.0:
                 outside = t
             else:
                 inside = t
@@ -187,41 +187,41 @@ def _across_torus(slab, u0, du, dv, dz, gamma, height, ta, tb):
         for _ in range(SEARCH_STEPS):
             m1 = hi_t - GOLDEN * (hi_t - lo_t)
             m2 = lo_t + GOLDEN * (hi_t - lo_t)
-            if _torus_end(slab, du, dv, dz, gamma, height, m1, sign) < _torus_end(
-                slab, du, dv, dz, gamma, height, m2, sign
+            if _torus_end(slabs, s, du, dv, dz, gamma, height, m1, sign) < _torus_end(
+                slabs, s, du, dv, dz, gamma, height, m2, sign
             ):
                 lo_t = m1
             else:
                 hi_t = m2
-        best = _torus_end(slab, du, dv, dz, gamma, height, 0.5 * (lo_t + hi_t), sign)
-        best = max(best, _torus_end(slab, du, dv, dz, gamma, height, ta, sign))
-        ends[i] = max(best, _torus_end(slab, du, dv, dz, gamma, height, tb, sign))
+        best = _torus_end(slabs, s, du, dv, dz, gamma, height, 0.5 * (lo_t + hi_t), sign)
+        best = max(best, _torus_end(slabs, s, du, dv, dz, gamma, height, ta, sign))
+        ends[i] = max(best, _torus_end(slabs, s, du, dv, dz, gamma, height, tb, sign))
     return True, u0 - ends[1], u0 + ends[0]
 
 
 @njit(cache=True)
-def _height_at(slab, distance):
+def _height_at(slabs, s, distance):
     """The lowest height at which a slab whose radius grows reaches this distance from the axis."""
-    if distance <= slab[R0]:
-        return slab[H0]
-    if slab[KIND] == ARC:
-        out = distance - slab[RO]
-        return slab[HC] - root(slab[RC] * slab[RC] - out * out)
-    return slab[H0] + (distance - slab[R0]) * (slab[H1] - slab[H0]) / (slab[R1] - slab[R0])
+    if distance <= slabs[s, R0]:
+        return slabs[s, H0]
+    if slabs[s, KIND] == ARC:
+        out = distance - slabs[s, RO]
+        return slabs[s, HC] - root(slabs[s, RC] * slabs[s, RC] - out * out)
+    return slabs[s, H0] + (distance - slabs[s, R0]) * (slabs[s, H1] - slabs[s, H0]) / (slabs[s, R1] - slabs[s, R0])
 
 
 @njit(cache=True)
-def _lower_end(slab, dz, a, b, c, t):
-    return dz * t + _height_at(slab, root((a * t + b) * t + c))
+def _lower_end(slabs, s, dz, a, b, c, t):
+    return dz * t + _height_at(slabs, s, root((a * t + b) * t + c))
 
 
 @njit(cache=True)
-def _along_growing(slab, z0, dx, dy, dz, x, y):
+def _along_growing(slabs, s, z0, dx, dy, dz, x, y):
     """Interval on a Z ray at (x, y), seen from the tip, of a slab whose radius does not fall with height."""
     a = dx * dx + dy * dy
     b = -2.0 * (x * dx + y * dy)
     c = x * x + y * y
-    outer = slab[R1] * slab[R1]
+    outer = slabs[s, R1] * slabs[s, R1]
     ta, tb = 0.0, 1.0
     if a < TINY:
         if c > outer:
@@ -235,32 +235,32 @@ def _along_growing(slab, z0, dx, dy, dz, x, y):
         tb = min(1.0, (-b + half) / (2.0 * a))
         if ta > tb:
             return False, 0.0, 0.0
-    hi = z0 + slab[H1] + max(dz * ta, dz * tb)
-    if slab[R1] == slab[R0]:
-        return True, z0 + slab[H0] + min(dz * ta, dz * tb), hi
+    hi = z0 + slabs[s, H1] + max(dz * ta, dz * tb)
+    if slabs[s, R1] == slabs[s, R0]:
+        return True, z0 + slabs[s, H0] + min(dz * ta, dz * tb), hi
     if a < TINY:
         t = tb if dz < 0.0 else ta
-        return True, z0 + _lower_end(slab, dz, a, b, c, t), hi
+        return True, z0 + _lower_end(slabs, s, dz, a, b, c, t), hi
     nearest = min(max(-b / (2.0 * a), ta), tb)
     if dz == 0.0:
-        return True, z0 + _lower_end(slab, dz, a, b, c, nearest), hi
-    if slab[KIND] == ARC and slab[RO] > 0.0:
+        return True, z0 + _lower_end(slabs, s, dz, a, b, c, nearest), hi
+    if slabs[s, KIND] == ARC and slabs[s, RO] > 0.0:
         lo_t, hi_t = ta, tb
         for _ in range(SEARCH_STEPS):
             m1 = hi_t - GOLDEN * (hi_t - lo_t)
             m2 = lo_t + GOLDEN * (hi_t - lo_t)
-            if _lower_end(slab, dz, a, b, c, m1) > _lower_end(slab, dz, a, b, c, m2):
+            if _lower_end(slabs, s, dz, a, b, c, m1) > _lower_end(slabs, s, dz, a, b, c, m2):
                 lo_t = m1
             else:
                 hi_t = m2
         t = 0.5 * (lo_t + hi_t)
-        lo = min(_lower_end(slab, dz, a, b, c, t), _lower_end(slab, dz, a, b, c, ta))
-        return True, z0 + min(lo, _lower_end(slab, dz, a, b, c, tb)), hi
-    if slab[KIND] == ARC:
-        t = best_time(-dz, -a, -b, slab[RC] * slab[RC] - c, ta, tb)
+        lo = min(_lower_end(slabs, s, dz, a, b, c, t), _lower_end(slabs, s, dz, a, b, c, ta))
+        return True, z0 + min(lo, _lower_end(slabs, s, dz, a, b, c, tb)), hi
+    if slabs[s, KIND] == ARC:
+        t = best_time(-dz, -a, -b, slabs[s, RC] * slabs[s, RC] - c, ta, tb)
     else:
         # Least of k·dz·t + √s(t): a convex function, zero slope where (2at + b)² = l²(4ac − b²)/(a − l²).
-        line = dz * (slab[R1] - slab[R0]) / (slab[H1] - slab[H0])
+        line = dz * (slabs[s, R1] - slabs[s, R0]) / (slabs[s, H1] - slabs[s, H0])
         gap = a - line * line
         if gap <= 0.0:
             t = ta if line > 0.0 else tb
@@ -269,36 +269,40 @@ def _along_growing(slab, z0, dx, dy, dz, x, y):
             t = ((-u if line > 0.0 else u) - b) / (2.0 * a)
             t = min(max(t, ta), tb)
     # Inside the slab's small end the surface is flat: there the lowest place is at the border of that stretch.
-    inner = slab[R0] * slab[R0]
+    inner = slabs[s, R0] * slabs[s, R0]
     disc = b * b - 4.0 * a * (c - inner)
-    if slab[R0] > 0.0 and disc > 0.0:
+    if slabs[s, R0] > 0.0 and disc > 0.0:
         half = math.sqrt(disc)
         sa = max(ta, (-b - half) / (2.0 * a))
         sb = min(tb, (-b + half) / (2.0 * a))
         if sa <= sb:
             t = min(t, sa) if dz > 0.0 else max(t, sb)
-    return True, z0 + _lower_end(slab, dz, a, b, c, t), hi
+    return True, z0 + _lower_end(slabs, s, dz, a, b, c, t), hi
 
 
 @njit(cache=True)
-def along(slab, x0, y0, z0, dx, dy, dz, x, y):
+def along(slabs, s, x0, y0, z0, dx, dy, dz, x, y):
     """Interval on a Z ray at (x, y). Returns (met, lo, hi)."""
-    if slab[R1] >= slab[R0]:
-        return _along_growing(slab, z0, dx, dy, dz, x - x0, y - y0)
+    if slabs[s, R1] >= slabs[s, R0]:
+        return _along_growing(slabs, s, z0, dx, dy, dz, x - x0, y - y0)
     # A slab that narrows upwards is one that grows, seen upside down.
-    turned = slab.copy()
-    turned[H0], turned[H1] = -slab[H1], -slab[H0]
-    turned[R0], turned[R1] = slab[R1], slab[R0]
-    turned[HC] = -slab[HC]
-    met, lo, hi = _along_growing(turned, -z0, dx, dy, -dz, x - x0, y - y0)
+    turned = slabs[s : s + 1].copy()
+    turned[0, H0], turned[0, H1] = -slabs[s, H1], -slabs[s, H0]
+    turned[0, R0], turned[0, R1] = slabs[s, R1], slabs[s, R0]
+    turned[0, HC] = -slabs[s, HC]
+    met, lo, hi = _along_growing(turned, 0, -z0, dx, dy, -dz, x - x0, y - y0)
     return met, -hi, -lo
 
 
 @njit(cache=True)
-def meet(direction, slab, start, delta, u, v):
-    """Interval of one slab's sweep on a ray. direction 0: X ray at (u, v) = (y, z); 1: Y ray at (x, z); 2: Z ray."""
+def meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v):
+    """Interval of slab `s` of `slabs` (n, 8) swept from (x0, y0, z0) by (dx, dy, dz), on a ray.
+
+    direction 0: X ray at (u, v) = (y, z); 1: Y ray at (x, z); 2: Z ray at (x, y). Scalars and an index rather than
+    rows: a row taken out of an array is counted by all threads in one place, and they would wait for each other.
+    """
     if direction == 0:
-        return across(slab, start[0], start[1], start[2], delta[0], delta[1], delta[2], u, v)
+        return across(slabs, s, x0, y0, z0, dx, dy, dz, u, v)
     if direction == 1:
-        return across(slab, start[1], start[0], start[2], delta[1], delta[0], delta[2], u, v)
-    return along(slab, start[0], start[1], start[2], delta[0], delta[1], delta[2], u, v)
+        return across(slabs, s, y0, x0, z0, dy, dx, dz, u, v)
+    return along(slabs, s, x0, y0, z0, dx, dy, dz, u, v)
