@@ -139,3 +139,16 @@ class Server(TestCase):
         run_rehearsal(asked.pk)
         asked.refresh_from_db()
         self.assertEqual(asked.state, "cancelled")
+
+
+class Deployment(TestCase):
+    def test_production_settings_pass_the_frameworks_own_check(self) -> None:
+        import os
+        import secrets
+        import subprocess
+        import sys
+
+        env = dict(os.environ) | {"MIRROR_TLS": "1", "MIRROR_SECRET": secrets.token_urlsafe(50)}
+        words = [sys.executable, "server/manage.py", "check", "--deploy", "--fail-level", "WARNING"]
+        done = subprocess.run(words, cwd=settings.ROOT, env=env, capture_output=True, text=True)
+        self.assertEqual(done.returncode, 0, done.stderr)
