@@ -9,7 +9,7 @@ import sys
 import time
 
 from . import checks, install, services
-from .steps import PYTHON, ROOT, VAR, StepFailed, environment, say, step
+from .steps import PYTHON, VAR, StepFailed, environment, say, step
 
 DEMO_SIGN_IN = "ines / tide-table-9"
 
@@ -109,6 +109,3 @@ def main(words: list[str]) -> int:
     except KeyboardInterrupt:
         say("\nStopped.")
         return 130
-
-
-assert ROOT.is_dir()

@@ -12,7 +12,7 @@ import time
 from contextlib import closing, suppress
 from pathlib import Path
 
-from .steps import ROOT, VAR, StepFailed, environment, run, step
+from .steps import ROOT, StepFailed, environment, run, step
 
 LOOPBACK = "127.0.0.1"
 
@@ -150,6 +150,3 @@ def app_environment(var: Path, web_port: int, database_port: int, queue_port: in
         "MIRROR_QUEUE": f"redis://:{keys['queue']}@{LOOPBACK}:{queue_port}/0",
         "MIRROR_WEB_PORT": str(web_port),
     }
-
-
-VAR_DEFAULT = VAR

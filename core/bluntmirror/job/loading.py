@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import math
-import shutil
 import stat
 import tempfile
 import zipfile
@@ -295,8 +294,3 @@ def _check_job(file: JobFile, machine: MachineFile, shown: str) -> None:
             raise JobUnreadable(shown, f"programs: the machine has no channel {entry.channel}")
     if len({p.channel for p in file.programs}) < len(file.programs):
         raise JobUnreadable(shown, "programs: a channel has two programs")
-
-
-def copy_tree(job: Job, to: Path) -> None:
-    """Copy a job's folder, as it was opened."""
-    shutil.copytree(job.folder, to, dirs_exist_ok=True)

@@ -244,8 +244,6 @@ class Stock:
             rays.fill(lo, hi, count)
             self.open_rays += odd
             self.rays.append(rays)
-        self.dirty_lo = np.zeros(3)
-        self.dirty_hi = np.zeros(3)
 
     @property
     def volumes(self) -> tuple[float, float, float]:

@@ -52,7 +52,6 @@ M_KNOWN = {10: "clamp", 11: "unclamp", 12: "clamp", 13: "unclamp", 29: "rigid ta
 
 CYCLES = frozenset({730, 810, 820, 830})
 LENGTH_LETTERS = frozenset("XYZUVWABCIJKRQ")  # a bare number here is counted in increments when the job says so
-KNOWN_LETTERS = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZ")
 CARRIED_LETTERS = frozenset("ABCDFGHIJKLMNOPQRSTUVWXYZ")
 
 

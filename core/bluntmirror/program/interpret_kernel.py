@@ -21,9 +21,6 @@ sweep_of = njit(cache=True)(arcs.sweep_of)
 
 CHUNK = 65_536  # lines a call: keeps the tick alive and the scratch columns small
 
-# state: x, y, z, feed — and what does not change during a run
-POSITION, FEED_AT, MODAL_MOTION, MODAL_ABSOLUTE = 0, 3, 4, 5
-
 
 @njit(cache=True)
 def _by_centre(start_1, start_2, end_1, end_2, offset_1, offset_2, clockwise):

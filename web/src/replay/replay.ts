@@ -174,16 +174,14 @@ export class Replay {
 
 /** Which version of every brick is seen at a time: the latest that is not younger. */
 export class FilmIndex {
-  private readonly ofBrick = new Map<number, number[]>();
+  private readonly ofBrick = new Map<number, { versions: number[]; times: number[] }>();
 
-  constructor(
-    bricks: ArrayLike<number>,
-    private readonly times: ArrayLike<number>,
-  ) {
+  constructor(bricks: ArrayLike<number>, times: ArrayLike<number>) {
     for (let i = 0; i < bricks.length; i++) {
-      const list = this.ofBrick.get(bricks[i]);
-      if (list) list.push(i);
-      else this.ofBrick.set(bricks[i], [i]);
+      const known = this.ofBrick.get(bricks[i]) ?? { versions: [], times: [] };
+      this.ofBrick.set(bricks[i], known);
+      known.versions.push(i);
+      known.times.push(times[i]);
     }
   }
 
@@ -192,11 +190,8 @@ export class FilmIndex {
   }
 
   versionAt(brick: number, time: number): number {
-    const list = this.ofBrick.get(brick) ?? [];
-    const place = above(
-      list.map((i) => this.times[i]),
-      time,
-    );
-    return place ? list[place - 1] : -1;
+    const known = this.ofBrick.get(brick);
+    const place = known ? above(known.times, time) : 0;
+    return known && place ? known.versions[place - 1] : -1;
   }
 }
