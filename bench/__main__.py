@@ -16,10 +16,10 @@ from collections.abc import Callable
 import manifold3d
 import numpy as np
 
-from bluntmirror.contact.bodies import box_tree
 from bluntmirror.contact.clearance_kernel import advance, clearance
 from bluntmirror.findings import Docket
 from bluntmirror.geometry import mesh as meshes
+from bluntmirror.geometry.box_tree import box_tree
 from bluntmirror.job.models import Joint, ToolEntry
 from bluntmirror.material.stock import Batch, Stock, ToolSets
 from bluntmirror.program.control import Setup

@@ -11,9 +11,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bluntmirror.contact.bodies import box_tree
 from bluntmirror.contact.clearance_kernel import advance, clearance
 from bluntmirror.geometry import mesh as meshes
+from bluntmirror.geometry.box_tree import box_tree
 from bluntmirror.geometry.frames import apply, frame
 from bluntmirror.job.models import ToolEntry
 from bluntmirror.material.film import Film

@@ -5,50 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
 from ..geometry.mesh import Mesh
-
-LEAF = 2
-
-
-@dataclass(frozen=True)
-class BoxTree:
-    """triangles (M, 3, 3) sorted by leaf; boxes (N, 6); nodes (N, 2), see `clearance_kernel.clearance`."""
-
-    triangles: Floats
-    boxes: Floats
-    nodes: NDArray[np.int64]
-
-
-def box_tree(mesh: Mesh) -> BoxTree:
-    triangles = mesh.triangles
-    low, high = triangles.min(axis=1), triangles.max(axis=1)
-    middle = 0.5 * (low + high)
-    boxes: list[Floats] = []
-    nodes: list[list[int]] = []
-    order: list[NDArray[np.int64]] = []
-    placed = 0
-    waiting: list[tuple[NDArray[np.int64], int, int]] = [(np.arange(len(triangles)), -1, 0)]
-    while waiting:
-        members, parent, side = waiting.pop()
-        number = len(nodes)
-        if parent >= 0:
-            nodes[parent][side] = number
-        boxes.append(np.concatenate([low[members].min(axis=0), high[members].max(axis=0)]))
-        if len(members) <= LEAF:
-            nodes.append([-placed - 1, len(members)])
-            order.append(members)
-            placed += len(members)
-            continue
-        nodes.append([0, 0])
-        axis = int(np.argmax(np.ptp(middle[members], axis=0)))
-        members = members[np.argsort(middle[members, axis], kind="stable")]
-        half = len(members) // 2
-        waiting.append((members[half:], number, 1))
-        waiting.append((members[:half], number, 0))
-    return BoxTree(np.ascontiguousarray(triangles[np.concatenate(order)]), np.array(boxes), np.array(nodes, np.int64))
 
 
 @dataclass(frozen=True)

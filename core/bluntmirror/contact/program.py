@@ -8,12 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from ..findings import Docket
+from ..findings import Docket, causes
+from ..geometry.box_tree import BoxTree, box_tree
 from ..geometry.frames import Floats
 from ..geometry.mesh import joined
 from ..machine import Chain
 from ..timeline.reel import Knots, Reel
-from .bodies import Body, BoxTree, box_tree, parting_shift
+from .bodies import Body, parting_shift
 from .clearance_kernel import advance
 
 DEPTH_SAMPLES = 24
@@ -48,49 +49,78 @@ def pairs_of(bodies: list[Body], chain: Chain, ignore: list[tuple[str, str]]) ->
     return pairs
 
 
+@dataclass(frozen=True)
+class Followed:
+    """A pair followed over m segments; see `clearance_kernel.advance` for hit, share and closest."""
+
+    shifts: Floats  # (m + 1, 3): b's link seen from a's
+    hit: np.ndarray
+    share: Floats
+    closest: Floats
+    margin: Margin
+
+
+class Follower:
+    """Follows pairs over a program; trees and positions are made once. The chain's joints must be linear."""
+
+    def __init__(self, reel: Reel, knots: Knots, chain: Chain) -> None:
+        self.knots, self.chain = knots, chain
+        self.tool_of = reel.motions.tool[knots.motion] if len(knots.motion) else np.zeros(0, np.int32)
+        self.trees: dict[str, BoxTree] = {}
+        self.positions: dict[str, Floats] = {}
+
+    def follow(self, a: Body, b: Body, near: float) -> Followed:
+        for body in (a, b):
+            if body.label not in self.trees:
+                self.trees[body.label] = box_tree(joined(body.solids))
+            if body.link not in self.positions:
+                self.positions[body.link] = self.chain.pose(body.link, self.knots.at)[:, :3, 3]
+        shifts = np.ascontiguousarray(self.positions[b.link] - self.positions[a.link])
+        tool = a.tool or b.tool
+        active = (self.tool_of == tool) if tool else np.ones(len(self.tool_of), np.bool_)
+        m = len(active)
+        hit, share, closest = np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf)
+        ta, tb = self.trees[a.label], self.trees[b.label]
+        margin, where = advance(
+            ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, shifts, active, near, np.inf, hit,
+            share, closest,
+        )  # fmt: skip
+        motion = int(self.knots.motion[where]) if where >= 0 else -1
+        return Followed(shifts, hit, share, closest, Margin(a.label, b.label, float(margin), motion))
+
+
 def check_contacts(
     reel: Reel, knots: Knots, chain: Chain, pairs: list[tuple[Body, Body]], near: float, docket: Docket, channel: int,
     tick: Callable[[float], None] | None = None,
 ) -> list[Margin]:  # fmt: skip
     """Follow every pair; the chain's joints must be linear. Returns the margins."""
-    trees: dict[str, BoxTree] = {}
-    positions: dict[str, Floats] = {}
-    tool_of = reel.motions.tool[knots.motion] if len(knots.motion) else np.zeros(0, np.int32)
+    follower = Follower(reel, knots, chain)
     margins = []
     for number, (a, b) in enumerate(pairs):
-        for body in (a, b):
-            if body.label not in trees:
-                trees[body.label] = box_tree(joined(body.solids))
-            if body.link not in positions:
-                positions[body.link] = chain.pose(body.link, knots.at)[:, :3, 3]
-        shifts = np.ascontiguousarray(positions[b.link] - positions[a.link])
-        tool = a.tool or b.tool
-        active = (tool_of == tool) if tool else np.ones(len(knots.motion), np.bool_)
-        m = len(active)
-        hit, share, closest = np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf)
-        ta, tb = trees[a.label], trees[b.label]
-        margin, where = advance(
-            ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, shifts, active, near, np.inf, hit,
-            share, closest,
-        )  # fmt: skip
-        margins.append(Margin(a.label, b.label, float(margin), int(knots.motion[where]) if where >= 0 else -1))
-        _report(reel, knots, (a, b), shifts, hit, share, closest, near, docket, channel)
+        seen = follower.follow(a, b, near)
+        margins.append(seen.margin)
+        _report(reel, knots, (a, b), seen, near, docket, channel)
         if tick:
             tick((number + 1) / len(pairs))
     return margins
 
 
 def _report(
-    reel: Reel, knots: Knots, pair: tuple[Body, Body], shifts: Floats, hit: np.ndarray, share: Floats, closest: Floats,
-    near: float, docket: Docket, channel: int,
-) -> None:  # fmt: skip
+    reel: Reel, knots: Knots, pair: tuple[Body, Body], seen: Followed, near: float, docket: Docket, channel: int
+) -> None:
     """One finding for each stretch of neighbouring segments; a touch swallows the near miss around it."""
     a, b = pair
+    shifts, hit, share, closest = seen.shifts, seen.hit, seen.share, seen.closest
     touched = np.flatnonzero(hit)
     if not len(touched):
         return
     motions = reel.motions
-    for run in np.split(touched, np.flatnonzero(np.diff(knots.motion[touched]) > 1) + 1):
+    motion_of = knots.motion[touched]
+    amount = np.where(
+        hit[touched] == 2, near + 1.0, near - closest[touched]
+    )  # a touch is told as one, not as a near miss
+    for rows in causes(motion_of, motions.operation[motion_of], amount, whole_operation=True):
+        run = touched[rows]
         contact = run[hit[run] == 2]
         first = int(contact[0] if len(contact) else run[0])
         motion = int(knots.motion[first])

@@ -13,8 +13,10 @@ import numpy as np
 from ..geometry.frames import frame
 from ..geometry.mesh import Mesh, joined
 from ..program.motions import KIND_NAMES
+from ..rehearsal.cutting import CutStock
 from ..rehearsal.run import Rehearsal
 
+DEVIATION_REACH_MM = 5.0  # deviations beyond this are shown as this
 FORMAT = "blunt-mirror/replay@1"
 
 
@@ -78,10 +80,12 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
         ],
         "toolMount": {"link": mount.link, "matrix": frame(mount.at, mount.turn).tolist()},
         "stocks": [],
+        "checks": {"gouge": job.file.checks.gouge, "excess": job.file.checks.excess},
     }  # fmt: skip
     if result.reel and result.knots:
         _reel(result, description, binary)
     for i, cut in enumerate(result.stocks):
+        final, places = cut.film.final_places()
         item = next(b for b in job.file.bodies if b.name == cut.name)
         work = chain.mounts[item.mount]
         versions = cut.film.versions
@@ -98,10 +102,26 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
                 "vertices": binary.put(f"film{i}/vertices", np.concatenate([v.vertices for v in versions]), "float32"),
                 "quads": binary.put(f"film{i}/quads", quads, "uint16"),
                 "tags": binary.put(f"film{i}/tags", np.concatenate([v.tags for v in versions]), "int32"),
+                "part": _part(cut, i, final, places, binary),
             }
         )
     description["arrays"] = binary.arrays
     return description, binary.out.getvalue()
+
+
+def _part(cut: CutStock, number: int, final: list[int], places: np.ndarray, binary: _Binary) -> dict[str, Any] | None:
+    """The finished part beside its design: a deviation for every quad of the final bricks, and the worst places."""
+    if cut.part is None:
+        return None
+    deviation = cut.part.solid.distance(places, reach=DEVIATION_REACH_MM)
+    return {
+        "design": cut.part.design,
+        "final": binary.put(f"film{number}/final", np.array(final), "uint32"),
+        "deviation": binary.put(f"film{number}/deviation", deviation, "float32"),
+        "spots": [
+            {"kind": s.kind, "amount": s.amount, "point": s.point, "motion": s.motion} for s in cut.part.spots
+        ],
+    }  # fmt: skip
 
 
 def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> None:

@@ -35,6 +35,20 @@ def finding_dict(item: Finding) -> dict[str, Any]:
     }
 
 
+def not_checked(result: Rehearsal) -> list[str]:
+    """What this verdict does not cover, in words; findings of the kind check.limit say the rest."""
+    told = []
+    bodies = result.job.file.bodies
+    if not any(body.role == "stock" for body in bodies):
+        told.append("material: the job has no stock")
+    elif not any(body.role == "design" for body in bodies):
+        told.append("gouges and material left: the job has no design part")
+    elif result.stocks and not any(cut.part for cut in result.stocks):
+        told.append("gouges and material left: no stock could be compared with the design")
+    told.append("cutting forces, chatter and chip flow")
+    return told
+
+
 def verdict_dict(result: Rehearsal) -> dict[str, Any]:
     reel, job = result.reel, result.job
     seconds: dict[int, float] = {}
@@ -63,7 +77,8 @@ def verdict_dict(result: Rehearsal) -> dict[str, Any]:
         ],
         "stock": [
             {"name": c.name, "volume_before": _rounded(c.volume_before, 3), "volume_after": _rounded(c.volume_after, 3),
-             "gouge_max": None, "excess_max": None}
+             "gouge_max": _rounded(c.part.comparison.gouge_max, 4) if c.part else None,
+             "excess_max": _rounded(c.part.comparison.excess_max, 4) if c.part else None}
             for c in result.stocks
         ],
         "checked": {
@@ -76,7 +91,8 @@ def verdict_dict(result: Rehearsal) -> dict[str, Any]:
                 for m in sorted(result.margins, key=lambda m: m.clearance)
                 if m.motion >= 0
             ],
-            "design": False,
+            "design": any(c.part for c in result.stocks),
+            "not_checked": not_checked(result),
             "switches": {"block_skip": switches.block_skip, "optional_stop": switches.optional_stop, "loop": switches.loop},
             "notes": notes,
         },
@@ -99,9 +115,13 @@ def as_text(verdict: dict[str, Any]) -> str:
         lines.append(f"axis {axis['axis']}: {axis['min']:.3f} … {axis['max']:.3f}  (travel {travel[0]} … {travel[1]})")
     for stock in verdict["stock"]:
         lines.append(f"stock {stock['name']}: {stock['volume_before']:.1f} → {stock['volume_after']:.1f} mm³")
+        if stock["gouge_max"] is not None:
+            lines.append(f"  against the design: deepest cut into it {stock['gouge_max']:.3f} mm, most left on it "
+                         f"{stock['excess_max']:.3f} mm")  # fmt: skip
     checked = verdict["checked"]
     lines.append(f"checked: {checked['pairs']} pairs of bodies, clearance {checked['near']:g} mm, material grid "
-                 f"{checked['resolution']:g} mm; not checked: gouge and material left")  # fmt: skip
+                 f"{checked['resolution']:g} mm")  # fmt: skip
+    lines += [f"not checked: {what}" for what in checked["not_checked"]]
     lines += [f"note: {note}" for note in checked["notes"]]
     return "\n".join(lines) + "\n"
 

@@ -8,5 +8,6 @@ docket     the list of a rehearsal's findings
 
 from .catalogue import CATALOGUE, Kind, Severity
 from .finding import Docket, Finding, verdict_of
+from .grouping import causes
 
-__all__ = ["CATALOGUE", "Docket", "Finding", "Kind", "Severity", "verdict_of"]
+__all__ = ["CATALOGUE", "Docket", "Finding", "Kind", "Severity", "causes", "verdict_of"]

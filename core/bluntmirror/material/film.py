@@ -35,7 +35,8 @@ class Film:
         self._vertices = np.zeros((most, 3))
         self._quads = np.zeros((3 * most, 4), np.int32)
         self._tags = np.zeros(3 * most, np.int32)
-        self._last: dict[int, tuple[bytes, bytes]] = {}
+        self._places = np.zeros((3 * most, 3))
+        self._last: dict[int, int] = {}  # brick → its latest version
 
     def shoot(
         self, time: float, low: NDArray[np.float64] | None = None, high: NDArray[np.float64] | None = None
@@ -55,29 +56,45 @@ class Film:
                     changed += self._brick(time, x, y, z)
         return changed
 
-    def _brick(self, time: float, x: int, y: int, z: int) -> int:
+    def _surface(self, x: int, y: int, z: int) -> tuple[int, int]:
         r0, r1, r2 = self.stock.rays
         lattice = self.stock.lattice
-        nv, nq = brick_surface(
+        return brick_surface(
             np.array([x, y, z]), lattice.origin, lattice.step, lattice.counts,
             r0.lo, r0.hi, r0.tag_lo, r0.tag_hi, r1.lo, r1.hi, r1.tag_lo, r1.tag_hi, r2.lo, r2.hi, r2.tag_lo, r2.tag_hi,
             r0.base, r0.capacity, r0.count, r1.base, r1.capacity, r1.count, r2.base, r2.capacity, r2.count,
             r0.tiles_u, r1.tiles_u, r2.tiles_u, self._vertices, self._quads, self._tags,
+            self._places,
         )  # fmt: skip
+
+    def _brick(self, time: float, x: int, y: int, z: int) -> int:
+        nv, nq = self._surface(x, y, z)
         number = (z * self.shape[1] + y) * self.shape[0] + x
         vertices, quads = self._vertices[:nv].astype(np.float32), self._quads[:nq].copy()
-        look = (vertices.tobytes(), self._tags[:nq].tobytes())
-        if self._last.get(number, (b"", b"")) == look:
+        known = self.versions[self._last[number]] if number in self._last else None
+        if known is None and not nv:
             return 0
-        self._last[number] = look
+        if known and np.array_equal(known.vertices, vertices) and np.array_equal(known.tags, self._tags[:nq]):
+            return 0
+        self._last[number] = len(self.versions)
         self.versions.append(BrickVersion(number, time, vertices, quads, self._tags[:nq].copy()))
         return 1
 
+    def final_places(self) -> tuple[list[int], NDArray[np.float64]]:
+        """The latest version of every brick, and the exact ray end behind each of their quads, (Q, 3) in that order."""
+        latest = sorted(self._last.values())
+        places = [np.zeros((0, 3))]
+        for version in latest:
+            number = self.versions[version].brick
+            x, y = number % self.shape[0], number // self.shape[0] % self.shape[1]
+            _, nq = self._surface(x, y, number // (self.shape[0] * self.shape[1]))
+            places.append(self._places[:nq].copy())
+        return latest, np.concatenate(places)
+
     def final_mesh(self) -> Mesh:
         """The surface as it stands, as one mesh in the grid frame."""
-        latest: dict[int, BrickVersion] = {version.brick: version for version in self.versions}
         vertices, faces, total = [np.zeros((0, 3))], [np.zeros((0, 3), np.int32)], 0
-        for version in latest.values():
+        for version in (self.versions[i] for i in self._last.values()):
             q = version.quads
             faces.append(np.concatenate([q[:, [0, 1, 2]], q[:, [0, 2, 3]]]) + total)
             vertices.append(version.vertices.astype(float))

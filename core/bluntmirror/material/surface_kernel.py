@@ -39,9 +39,10 @@ def brick_surface(
     brick, origin, step, counts,
     lo0, hi0, tl0, th0, lo1, hi1, tl1, th1, lo2, hi2, tl2, th2,
     base0, cap0, cnt0, base1, cap1, cnt1, base2, cap2, cnt2, tiles_u0, tiles_u1, tiles_u2,
-    vertices, quads, tags,
+    vertices, quads, tags, places,
 ):  # fmt: skip
-    """Surface of one brick. Writes vertices (V, 3), quads (Q, 4), tags (Q,); returns (V, Q)."""
+    """Surface of one brick. Writes vertices (V, 3), quads (Q, 4), tags (Q,) and the exact end of the ray behind each
+    quad, places (Q, 3); returns (V, Q)."""
     n0, n1, n2 = brick[0] * BRICK - 1, brick[1] * BRICK - 1, brick[2] * BRICK - 1
     inside = np.zeros((SPAN, SPAN, SPAN), np.bool_)
     some = False
@@ -65,6 +66,7 @@ def brick_surface(
     total = np.zeros((SPAN, SPAN, SPAN, 3))
     number = np.zeros((SPAN, SPAN, SPAN), np.int64)
     edge_tag = np.full((SPAN, SPAN, SPAN, 3), -2, np.int64)
+    edge_end = np.zeros((SPAN, SPAN, SPAN, 3))
     for i in range(SPAN):
         for j in range(SPAN):
             for k in range(SPAN):
@@ -87,6 +89,7 @@ def brick_surface(
                         tile, ray, base = _slot(tiles_u2, base2, cap2, u, v)
                         z, tag = _crossing(lo2, hi2, tl2, th2, base, cnt2[tile, ray], z, z + step[2], rising)
                     edge_tag[i, j, k, axis] = tag
+                    edge_end[i, j, k, axis] = x if axis == 0 else y if axis == 1 else z
                     for s in range(2):
                         for t in range(2):
                             a = i - (s if axis != 0 else 0)
@@ -133,5 +136,9 @@ def brick_surface(
                         at = q if inside[i, j, k] else 3 - q
                         quads[nq, at] = index[a, b, c]
                     tags[nq] = tag
+                    places[nq, 0] = origin[0] + (n0 + i + 0.5) * step[0]
+                    places[nq, 1] = origin[1] + (n1 + j + 0.5) * step[1]
+                    places[nq, 2] = origin[2] + (n2 + k + 0.5) * step[2]
+                    places[nq, axis] = edge_end[i, j, k, axis]
                     nq += 1
     return nv, nq

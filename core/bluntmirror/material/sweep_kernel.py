@@ -306,3 +306,17 @@ def meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v):
     if direction == 1:
         return across(slabs, s, y0, x0, z0, dy, dx, dz, u, v)
     return along(slabs, s, x0, y0, z0, dx, dy, dz, u, v)
+
+
+@njit(cache=True)
+def first_through(starts, deltas, tools, slabs, cutting, point):
+    """The first motion (n rows) whose cutter sweeps over a point; −1 when none does. cutting (tools, 2): slab range."""
+    x, y, z = point[0], point[1], point[2]
+    for i in range(len(starts)):
+        for s in range(cutting[tools[i], 0], cutting[tools[i], 1]):
+            met, lo, hi = along(
+                slabs, s, starts[i, 0], starts[i, 1], starts[i, 2], deltas[i, 0], deltas[i, 1], deltas[i, 2], x, y
+            )
+            if met and lo <= z <= hi:
+                return i
+    return -1

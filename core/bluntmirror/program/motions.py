@@ -64,6 +64,11 @@ class Motions:
         """Axis values at the start of each motion, (n, k)."""
         return np.vstack([self.start[None, :], self.end[:-1]]) if len(self) else np.zeros((0, len(self.axes)))
 
+    @property
+    def operation(self) -> NDArray[np.int64]:
+        """Which operation each motion is in, counted by tool changes, (n,)."""
+        return np.cumsum(self.kind == TOOL_CHANGE)
+
     def file_name(self, motion: int) -> str:
         return self.files[int(self.file[motion])]
 

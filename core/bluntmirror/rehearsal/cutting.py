@@ -8,12 +8,15 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ..findings import causes
 from ..geometry.frames import Floats, inverse
 from ..geometry.mesh import Mesh, joined
+from ..material.comparison import reach_into
 from ..material.cut_kernel import CUT, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
 from ..material.film import Film
-from ..material.stock import Batch, BatchResult, Stock, TooFine, ToolSets
+from ..material.stock import CONTACT_DEPTH_MM, Batch, BatchResult, Stock, TooFine, ToolSets
 from ..program.motions import RAPID
+from .comparing import PartCheck, check_part
 
 if TYPE_CHECKING:
     from .run import Rehearsal
@@ -36,11 +39,23 @@ class CutStock:
     removed: np.ndarray  # (motions,) bool
     seconds_in_cut: dict[int, float]
     metres_in_cut: dict[int, float]
+    machine_from_work: Floats  # (m + 1, 4, 4), at every knot
+    part: PartCheck | None = None  # where the job has a design for this stock
 
     @property
     def final_mesh(self) -> Mesh:
         """The machined stock in the frame of its mount."""
         return self.film.final_mesh().moved(self.frame)
+
+
+@dataclass(frozen=True)
+class Entering:
+    """A body of the machine or a fixture that enters the outline of the blank in some segments of the program."""
+
+    label: str
+    solids: tuple[Mesh, ...]
+    in_work: Floats  # (m + 1, 4, 4): its link's frame seen from the work mount, at every knot
+    segments: np.ndarray  # knots' segments, ascending
 
 
 def grid_frame(direction: Floats) -> Floats:
@@ -57,7 +72,7 @@ def grid_frame(direction: Floats) -> Floats:
 
 def cut_program(
     result: Rehearsal, name: str, tool_in_work: Floats, machine_from_work: Floats, channel: int,
-    tick: Callable[[float], None],
+    entering: list[Entering], tick: Callable[[float], None],
 ) -> CutStock | None:  # fmt: skip
     """Cut one stock body. `tool_in_work` (m + 1, 4, 4): the tool mount seen from the work mount at every knot."""
     job, docket = result.job, result.docket
@@ -75,7 +90,7 @@ def cut_program(
                    "add up", bodies=(name,), remedy="Repair the mesh so that it is closed.")  # fmt: skip
     sets = ToolSets.of(list(result.tools.values()), job.file.checks.near_stock)
     gauge = tool_in_work[:, :3, 3] @ frame[:3, :3]
-    segments = _Segments(result, gauge, sets)
+    segments = Segments(result, gauge, sets)
     film = Film(stock)
     film.shoot(0.0)
     before = stock.volume
@@ -84,9 +99,11 @@ def cut_program(
     hits: list[tuple[np.ndarray, BatchResult]] = []
     count = len(segments.motion)
     size = max(1, min(BATCH, -(-count // FRAMES)))
+    watch = _Watch(result, name, stock, entering, frame, machine_from_work, channel)
     begin = 0
     while begin < count:
-        rows = slice(begin, min(count, begin + size))
+        watch.ask(int(segments.index[begin]))
+        rows = slice(begin, min(count, begin + size, int(np.searchsorted(segments.index, watch.next))))
         batch = segments.batch(rows)
         answer = stock.cut(batch, sets)
         if answer.removed.any():
@@ -98,6 +115,8 @@ def cut_program(
             hits.append((np.arange(rows.start, rows.stop)[met], _only(answer, met)))
         begin = rows.stop
         tick(begin / count)
+    watch.ask(len(knots.motion))
+    watch.report()
     volumes = stock.volumes
     spread = max(volumes) - min(volumes)
     if spread > VOLUME_AGREEMENT * max(before - min(volumes), 1.0) and spread > 1e-3 * before:
@@ -108,18 +127,92 @@ def cut_program(
     cutting = removed & (reel.motions.kind != RAPID)
     duration = reel.end_time - reel.begin_time
     tools = {int(t) for t in np.unique(reel.motions.tool) if t}
-    return CutStock(
+    cut = CutStock(
         name, frame, stock, film, before, stock.volume, removed,
         {t: float(duration[cutting & (reel.motions.tool == t)].sum()) for t in tools},
-        {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in tools},
+        {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in tools}, machine_from_work,
     )  # fmt: skip
+    check_part(result, cut, mesh, segments, channel)
+    return cut
+
+
+class _Watch:
+    """Asks, at the right moment, whether the bodies that enter the blank's outline meet the stock that is left there.
+
+    Poses stand half a cell apart, so that what reaches a cell deep into stock cannot be stepped over.
+    """
+
+    def __init__(
+        self, result: Rehearsal, stock_name: str, stock: Stock, entering: list[Entering], frame: Floats,
+        machine_from_work: Floats, channel: int,
+    ) -> None:  # fmt: skip
+        self.result, self.name, self.stock, self.frame, self.channel = result, stock_name, stock, frame, channel
+        self.machine_from_work = machine_from_work
+        self.meshes = [joined(list(body.solids)) for body in entering]
+        self.entering = entering
+        self.waiting = sorted((int(s), i) for i, body in enumerate(entering) for s in body.segments)
+        self.found: dict[int, list[tuple[int, float, Floats, float]]] = {}  # body → (segment, depth, place, share)
+
+    @property
+    def next(self) -> int:
+        """The next segment to be asked about; far away when there is none."""
+        return self.waiting[0][0] if self.waiting else np.iinfo(np.int64).max
+
+    def ask(self, upto: int) -> None:
+        """Ask about all segments up to this one, against the stock as it stands now."""
+        while self.waiting and self.waiting[0][0] <= upto:
+            segment, number = self.waiting.pop(0)
+            hits = self.found.get(number, [])
+            knots = self.result.knots
+            assert knots
+            if hits and knots.motion[hits[-1][0]] == knots.motion[segment]:
+                continue  # this motion is known to collide
+            self._ask(segment, number)
+
+    def _ask(self, segment: int, number: int) -> None:
+        body, to_grid = self.entering[number], inverse(self.frame)
+        a, b = (to_grid @ body.in_work[row] for row in (segment, segment + 1))
+        half_cell = 0.5 * float(self.stock.lattice.step.min())
+        steps = max(1, int(np.ceil(np.linalg.norm(b[:3, 3] - a[:3, 3]) / half_cell)))
+        worst, at, share = 0.0, np.zeros(3), 0.0
+        for i in range(steps + 1):
+            pose = a.copy()
+            pose[:3, 3] += i / steps * (b[:3, 3] - a[:3, 3])
+            met = reach_into(self.stock, self.meshes[number].moved(pose))
+            if met and met[0] > CONTACT_DEPTH_MM:
+                if not worst:
+                    at, share = met[1], i / steps
+                worst = max(worst, met[0])
+        if worst:
+            self.found.setdefault(number, []).append((segment, worst, at, share))
+
+    def report(self) -> None:
+        knots, reel = self.result.knots, self.result.reel
+        assert knots and reel
+        for number, hits in self.found.items():
+            motion_of = np.array([knots.motion[segment] for segment, *_ in hits])
+            depths = np.array([depth for _, depth, *_ in hits])
+            for run in causes(motion_of, reel.motions.operation[motion_of], depths, whole_operation=True):
+                segment, _, at, share = hits[run[0]]
+                depth = float(depths[run].max())
+                motion, label = int(motion_of[run[0]]), self.entering[number].label
+                pose = self.machine_from_work[segment] @ self.frame
+                x, y, z = pose[:3, :3] @ at + pose[:3, 3]
+                self.result.docket.add(
+                    "contact.shank", f"{label} runs into {self.name}, {depth:.2f} mm deep", channel=self.channel,
+                    program=reel.motions.file_name(motion), line=int(reel.motions.line[motion]),
+                    time=float(knots.t0[segment] + share * (knots.t1[segment] - knots.t0[segment])),
+                    tool=int(reel.motions.tool[motion]), bodies=(label, self.name), amount=depth,
+                    count=len(np.unique(motion_of[run])), point=(float(x), float(y), float(z)), motion=motion,
+                    last_motion=int(motion_of[run[-1]]), remedy="Make room for it, or machine the stock there away first.",
+                )  # fmt: skip
 
 
 def _only(answer: BatchResult, rows: np.ndarray) -> BatchResult:
     return BatchResult(answer.removed[rows], answer.depth[rows], answer.first[rows], answer.place[rows])
 
 
-class _Segments:
+class Segments:
     """The knots' segments that have a known tool, as tip motions in the grid's frame."""
 
     def __init__(self, result: Rehearsal, gauge: Floats, sets: ToolSets) -> None:
@@ -142,6 +235,7 @@ class _Segments:
         lift = np.zeros((len(number), 3))
         lift[:, 2] = length
         self.index = np.flatnonzero(keep)
+        self.slabs, self.cutting = sets.slabs, np.ascontiguousarray(sets.sets[:, CUT])
         self.start = gauge[:-1][keep] - lift
         self.delta = (gauge[1:] - gauge[:-1])[keep]
         rapid = motions.kind[self.motion] == RAPID
@@ -170,7 +264,7 @@ class _Segments:
 
 
 def _report(
-    result: Rehearsal, name: str, segments: _Segments, hits: list[tuple[np.ndarray, BatchResult]], frame: Floats,
+    result: Rehearsal, name: str, segments: Segments, hits: list[tuple[np.ndarray, BatchResult]], frame: Floats,
     machine_from_work: Floats, channel: int,
 ) -> None:  # fmt: skip
     """One finding for each stretch of neighbouring motions with the same trouble."""
@@ -179,6 +273,7 @@ def _report(
     reel = result.reel
     assert reel
     motions, docket = reel.motions, result.docket
+    operation = motions.operation
     rows = np.concatenate([index for index, _ in hits])
     depth = np.concatenate([answer.depth for _, answer in hits])
     first = np.concatenate([answer.first for _, answer in hits])
@@ -196,12 +291,10 @@ def _report(
         if not len(met):
             continue
         motion_of = segments.motion[rows[met]]
-        tool_of = motions.tool[motion_of]
-        # A stretch goes on through motions that touch nothing for a moment, as long as the tool stays the same.
-        breaks = np.flatnonzero((np.diff(motion_of) > 1) | (np.diff(tool_of) != 0)) + 1
-        if kind in ("material.depth", "contact.near"):
-            breaks = np.flatnonzero(np.diff(tool_of) != 0) + 1
-        for run in np.split(met, breaks):
+        amount_of = body_depth[met] if kind == "contact.shank" else depth[met, test]
+        whole = kind not in ("contact.rapid", "contact.still")
+        for group in causes(motion_of, operation[motion_of], amount_of, whole):
+            run = met[group]
             row, at = int(rows[run[0]]), int(run[0])
             motion = int(segments.motion[row])
             number = int(motions.tool[motion])

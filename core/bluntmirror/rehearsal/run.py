@@ -8,9 +8,9 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ..contact.bodies import Body
-from ..contact.program import Margin, check_contacts, pairs_of
+from ..contact.program import Follower, Margin, check_contacts, pairs_of
 from ..findings import Docket, Finding, verdict_of
-from ..geometry.frames import Floats, frame
+from ..geometry.frames import Floats, frame, inverse
 from ..job import Job, JobUnreadable
 from ..job.models import Datum
 from ..machine import Chain
@@ -20,7 +20,8 @@ from ..program.text import ProgramText
 from ..timeline.reel import Knots, Reel, make_knots, time_motions
 from ..tools import Assembly, build_assembly
 from . import travel
-from .cutting import CutStock, cut_program
+from .cutting import CutStock, Entering, cut_program
+from .order import check_order
 
 KNOT_TOLERANCE_MM = 0.002
 
@@ -152,14 +153,15 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
                    "are not checked yet", remedy="Verify contact and material by other means.")  # fmt: skip
         return result
     full = Knots(all_axes(result, knots), knots.motion, knots.t0, knots.t1)
+    check_order(result, full, channel)
     bodies = contact_bodies(job, chain, result.tools, set(np.unique(reel.motions.tool).tolist()))
     pairs = pairs_of(bodies, chain, job.machine.ignore)
     result.pairs = len(pairs)
     result.margins = check_contacts(
         reel, full, chain, pairs, job.file.checks.near, docket, channel, lambda share: tell("contact", share)
     )
-    _machine_against_stock(result, full, bodies, channel)
     _limits(result)
+    follower = Follower(reel, full, chain)
     tool_mount = chain.mount_of("tool")
     for body in job.file.bodies:
         if body.role != "stock":
@@ -167,7 +169,13 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
         work = chain.mounts[body.mount]
         tool_in_work = chain.tool_in_work(tool_mount, work, full.at)
         machine_from_work = chain.mount_pose(work, full.at)
-        cut = cut_program(result, body.name, tool_in_work, machine_from_work, channel, lambda s: tell("material", s))
+        entering = [
+            Entering(item.label, item.solids, inverse(machine_from_work) @ chain.pose(item.link, full.at), segments)
+            for item, segments in _enters_the_blank(result, full, bodies, body.name, follower)
+        ]
+        cut = cut_program(
+            result, body.name, tool_in_work, machine_from_work, channel, entering, lambda s: tell("material", s)
+        )
         if cut:
             result.stocks.append(cut)
     return result
@@ -189,47 +197,34 @@ def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set
     return bodies
 
 
-def _machine_against_stock(result: Rehearsal, full: Knots, bodies: list[Body], channel: int) -> None:
-    """Machine and fixtures against the blank as it was before the first cut.
-
-    Clear of that is clear of all that is left of it later. What enters it cannot be judged this way, so that it is
-    reported as not checked rather than passed over.
-    """
+def _enters_the_blank(
+    result: Rehearsal, full: Knots, bodies: list[Body], stock: str, follower: Follower
+) -> list[tuple[Body, np.ndarray]]:
+    """The bodies of machine and fixtures that enter the outline of a blank as it was before the first cut, with the
+    segments in which they do. Clear of that outline is clear of all that is left of it later; what enters it is asked
+    against the stock as it then is."""
     job, chain = result.job, result.chain
-    assert result.reel
-    blanks = []
-    for item in job.file.bodies:
-        if item.role == "stock":
-            mount = chain.mounts[item.mount]
-            placed = frame(mount.at, mount.turn)
-            blanks.append(Body(item.name, mount.link, tuple(m.moved(placed) for m in job.body_meshes[item.name])))
+    item = next(body for body in job.file.bodies if body.name == stock)
+    mount = chain.mounts[item.mount]
+    placed = frame(mount.at, mount.turn)
+    blank = Body(stock, mount.link, tuple(mesh.moved(placed) for mesh in job.body_meshes[stock]))
+    entering = []
     others = [body for body in bodies if not body.tool]
-    names = {blank.name for blank in blanks}
-    pairs = [
-        pair
-        for pair in pairs_of(others + blanks, chain, job.machine.ignore)
-        if (pair[0].name in names) != (pair[1].name in names)
-    ]
-    found = Docket()
-    result.margins += check_contacts(result.reel, full, chain, pairs, 0.0, found, channel)
-    result.pairs += len(pairs)
-    for entry in found:
-        other = next(name for name in entry.bodies if name not in names)
-        result.docket.take(
-            replace(
-                entry, kind="check.limit", remedy="Make room, or verify by other means that the stock there is cut away.",
-                message=f"{other} enters the outline of the blank; whether stock still stands there is not checked yet",
-            )
-        )  # fmt: skip
+    for a, b in pairs_of([*others, blank], chain, job.machine.ignore):
+        if blank not in (a, b):
+            continue
+        seen = follower.follow(a, b, job.file.checks.near_stock)
+        result.margins.append(seen.margin)
+        result.pairs += 1
+        touched = np.flatnonzero(seen.hit == 2)
+        if len(touched):
+            entering.append((a if b is blank else b, touched))
+    return entering
 
 
 def _limits(result: Rehearsal) -> None:
     """What this run did not check is said, never passed over."""
     job, docket = result.job, result.docket
-    for body in job.file.bodies:
-        if body.role == "design":
-            docket.add("check.limit", f"the stock is not compared with the design '{body.name}' yet: gouges and "
-                       "material left are not in this verdict", severity="caution", bodies=(body.name,))  # fmt: skip
     for number in sorted(set(result.reel.motions.tool.tolist()) if result.reel else ()):
         tool = result.tools.get(number)
         if tool and not tool.carried_out:

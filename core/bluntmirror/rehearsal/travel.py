@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..findings import Docket
+from ..findings import Docket, causes
 from ..geometry.frames import Floats
 from ..machine import Chain
 from ..program.motions import ARC, PLANE_AXES, Motions
@@ -61,6 +61,7 @@ def check_travel(reel: Reel, chain: Chain, docket: Docket, channel: int) -> None
     """One finding for each stretch of motions that an axis spends past a limit."""
     motions = reel.motions
     low, high = extremes(motions)
+    operation = motions.operation
     for i, axis in enumerate(motions.axes):
         travel = chain.joints[axis].travel
         if travel is None:
@@ -69,7 +70,8 @@ def check_travel(reel: Reel, chain: Chain, docket: Docket, channel: int) -> None
             over = np.flatnonzero(past > HAIR_MM)
             if not len(over):
                 continue
-            for run in np.split(over, np.flatnonzero(np.diff(over) > 1) + 1):
+            for rows in causes(over, operation[over], past[over]):
+                run = over[rows]
                 first, worst = int(run[0]), float(past[run].max())
                 unit = "mm" if chain.joints[axis].type == "linear" else "°"
                 docket.add(

@@ -1,0 +1,166 @@
+"""What is missing from the design and what stands beyond it, ray by ray: differences of intervals.
+
+    missing   in the design and in the blank, but cut away          (design ∩ blank) \\ stock
+    beyond    still stock, but outside the design                   stock \\ design
+
+A stretch is told by places to be measured later: its ends where they are ends of the stock, and its middle. Each place
+carries the tag of the motion that made the end of stock nearest to it on the ray; −1 where no motion did.
+"""
+
+import numpy as np
+from numba import njit
+
+
+@njit(cache=True)
+def _note(places, tags, at, fill, ray, w, tag):
+    if fill:
+        places[at, 0] = ray
+        places[at, 1] = w
+        tags[at] = tag
+    return at + 1
+
+
+@njit(cache=True)
+def missing(
+    lo, hi, tag_lo, tag_hi, slot, count, design_lo, design_hi, design_count, blank_lo, blank_hi, blank_count, least,
+    fill, places, tags,
+):  # fmt: skip
+    """Places (n, 2: ray, w) in stretches of the design longer than `least` that were cut away. Returns n."""
+    n = 0
+    for ray in range(len(count)):
+        base, stock = slot[ray], count[ray]
+        for d in range(design_count[ray]):
+            for b in range(blank_count[ray]):
+                p = max(design_lo[ray, d], blank_lo[ray, b])
+                q = min(design_hi[ray, d], blank_hi[ray, b])
+                if q - p <= least:
+                    continue
+                # The gaps between the stock's intervals, one before each and one after the last.
+                for k in range(stock + 1):
+                    gap_lo = hi[base + k - 1] if k > 0 else -np.inf
+                    gap_hi = lo[base + k] if k < stock else np.inf
+                    g0, g1 = max(p, gap_lo), min(q, gap_hi)
+                    if g1 - g0 <= least:
+                        continue
+                    below = tag_hi[base + k - 1] if k > 0 else -1
+                    above = tag_lo[base + k] if k < stock else -1
+                    if gap_lo >= p:
+                        n = _note(places, tags, n, fill, ray, g0, below)
+                    if gap_hi <= q:
+                        n = _note(places, tags, n, fill, ray, g1, above)
+                    middle = 0.5 * (g0 + g1)
+                    nearer_below = middle - gap_lo <= gap_hi - middle
+                    tag = below if (nearer_below and below >= 0) or above < 0 else above
+                    n = _note(places, tags, n, fill, ray, middle, tag)
+    return n
+
+
+@njit(cache=True)
+def beyond(
+    lo, hi, tag_lo, tag_hi, slot, count, design_lo, design_hi, design_count, least, fill, places, tags,
+):  # fmt: skip
+    """Places in stretches of stock longer than `least` outside the design. Returns their number."""
+    n = 0
+    for ray in range(len(count)):
+        base, designs = slot[ray], design_count[ray]
+        for k in range(count[ray]):
+            a, b = lo[base + k], hi[base + k]
+            for d in range(designs + 1):
+                gap_lo = design_hi[ray, d - 1] if d > 0 else -np.inf
+                gap_hi = design_lo[ray, d] if d < designs else np.inf
+                g0, g1 = max(a, gap_lo), min(b, gap_hi)
+                if g1 - g0 <= least:
+                    continue
+                if gap_lo <= a:
+                    n = _note(places, tags, n, fill, ray, g0, tag_lo[base + k])
+                if gap_hi >= b:
+                    n = _note(places, tags, n, fill, ray, g1, tag_hi[base + k])
+                middle = 0.5 * (g0 + g1)
+                tag = tag_lo[base + k] if middle - a < b - middle else tag_hi[base + k]
+                n = _note(places, tags, n, fill, ray, middle, tag)
+    return n
+
+
+@njit(cache=True)
+def join(parent, a, b):
+    """Union by path halving."""
+    while parent[a] != a:
+        parent[a] = parent[parent[a]]
+        a = parent[a]
+    while parent[b] != b:
+        parent[b] = parent[parent[b]]
+        b = parent[b]
+    if a != b:
+        parent[max(a, b)] = min(a, b)
+
+
+@njit(cache=True)
+def join_neighbours(parent, first, lo, hi, slot, count, number, nu, nv):
+    """Join intervals of neighbouring rays of one family that overlap. `number[ray]`: the first interval's number."""
+    for v in range(nv):
+        for u in range(nu):
+            ray = v * nu + u
+            for other in (ray + 1 if u + 1 < nu else -1, ray + nu if v + 1 < nv else -1):
+                if other < 0:
+                    continue
+                i, j = 0, 0
+                while i < count[ray] and j < count[other]:
+                    a, b = slot[ray] + i, slot[other] + j
+                    if min(hi[a], hi[b]) > max(lo[a], lo[b]):
+                        join(parent, first + number[ray] + i, first + number[other] + j)
+                    if hi[a] < hi[b]:
+                        i += 1
+                    else:
+                        j += 1
+
+
+@njit(cache=True)
+def join_crossing(
+    parent, first_z, lo_z, hi_z, slot_z, count_z, number_z, nx, ny, first, lo, hi, slot, count, number, lateral, origin,
+    step, counts,
+):  # fmt: skip
+    """Join each Z interval with the X (lateral 0) or Y (lateral 1) interval that crosses it at its middle node."""
+    for y in range(ny):
+        for x in range(nx):
+            ray = y * nx + x
+            for k in range(count_z[ray]):
+                middle = 0.5 * (lo_z[slot_z[ray] + k] + hi_z[slot_z[ray] + k])
+                z = int(np.floor((middle - origin[2]) / step[2]))
+                height = origin[2] + (z + 0.5) * step[2]
+                if z < 0 or z >= counts[2] or height < lo_z[slot_z[ray] + k] or height > hi_z[slot_z[ray] + k]:
+                    continue
+                along = origin[lateral] + ((x if lateral == 0 else y) + 0.5) * step[lateral]
+                other = z * ny + y if lateral == 0 else z * nx + x
+                for j in range(count[other]):
+                    if lo[slot[other] + j] <= along <= hi[slot[other] + j]:
+                        join(parent, first_z + number_z[ray] + k, first + number[other] + j)
+
+
+@njit(cache=True)
+def flatten(parent):
+    for i in range(len(parent)):
+        root = i
+        while parent[root] != root:
+            root = parent[root]
+        parent[i] = root
+
+
+@njit(cache=True)
+def overlap(lo, hi, slot, count, other_lo, other_hi, other_count):
+    """How far another solid's intervals reach into the stock's on the same rays.
+
+    Returns (met, shift up, shift down, ray, w): the shifts along the ray that would part the two, and a place of
+    contact on the ray where the longer of the overlaps is.
+    """
+    up, down, where, place, longest = 0.0, 0.0, -1, 0.0, 0.0
+    for ray in range(len(count)):
+        for j in range(other_count[ray]):
+            for k in range(slot[ray], slot[ray] + count[ray]):
+                a, b = max(lo[k], other_lo[ray, j]), min(hi[k], other_hi[ray, j])
+                if b - a <= 1e-4:
+                    continue
+                up = max(up, hi[k] - other_lo[ray, j])
+                down = max(down, other_hi[ray, j] - lo[k])
+                if b - a > longest:
+                    longest, where, place = b - a, ray, 0.5 * (a + b)
+    return where >= 0, up, down, where, place
