@@ -48,7 +48,7 @@ def finding(kind: str, message: str, severity: Severity | None = None, **fields:
     Raises KeyError for a kind that the catalogue does not have.
     """
     entry = CATALOGUE[kind]
-    fields.setdefault("remedy", entry.remedy)
+    fields["remedy"] = fields.get("remedy") or entry.remedy
     return Finding(kind, message, severity or entry.severity, **fields)  # type: ignore[arg-type]
 
 

@@ -48,10 +48,9 @@ def missing(
                         n = _note(places, tags, n, fill, ray, g0, below)
                     if gap_hi <= q:
                         n = _note(places, tags, n, fill, ray, g1, above)
-                    middle = 0.5 * (g0 + g1)
-                    nearer_below = middle - gap_lo <= gap_hi - middle
-                    tag = below if (nearer_below and below >= 0) or above < 0 else above
-                    n = _note(places, tags, n, fill, ray, middle, tag)
+                    # An end of stock beyond the design was not made by what cut this stretch.
+                    tag = below if gap_lo >= p else above if gap_hi <= q else -1
+                    n = _note(places, tags, n, fill, ray, 0.5 * (g0 + g1), tag)
     return n
 
 

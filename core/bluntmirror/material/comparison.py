@@ -155,7 +155,7 @@ def loose_pieces(stock: Stock) -> list[Piece]:
     tag = np.full(len(roots), -1, np.int64)
     weighted = np.zeros((len(roots), 3))
     for rays, (slot, count), begin, total in zip(stock.rays, laid, first, totals, strict=True):
-        a, b, w = AXES_OF[rays.direction]
+        a, b, _ = AXES_OF[rays.direction]
         piece = of_interval[begin : begin + total]
         ray = np.repeat(np.arange(len(count)), count)
         at = slot[ray] + np.arange(total) - np.repeat(np.cumsum(count) - count, count)

@@ -6,11 +6,12 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from ..geometry.distance import Solid
 from ..geometry.frames import Floats, frame, inverse
 from ..geometry.mesh import Mesh, joined
-from ..material.comparison import Comparison, Places, compare, loose_pieces
+from ..material.comparison import SPOT_CELLS, Comparison, Places, compare, loose_pieces
 from ..material.sweep_kernel import first_through
 
 if TYPE_CHECKING:
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from .run import Rehearsal
 
 MOST_SPOTS = 10  # places told one by one; the rest are told together
+MOST_ASKED = 2000  # places for which all motions are gone through
 SAME_REGISTER_MM = 0.001
 
 
@@ -134,14 +136,9 @@ class _Report:
         gouges = part.comparison.gouges
         if not len(gouges):
             return
-        tag = gouges.tag.copy()
-        for i in np.flatnonzero(tag < 0)[:2000]:
-            # Cut away on the whole ray: no end is left to tell, so the motions are asked which came through first.
-            row = first_through(self.segments.start, self.segments.delta, self.segments.tool, self.segments.slabs,
-                                self.segments.cutting, gouges.points[i])  # fmt: skip
-            tag[i] = self.segments.motion[row] if row >= 0 else -1
+        tag = self.made_by(gouges)
         gouges = self.fold_in(part, Places(gouges.points, gouges.amount, tag))
-        tool_of = np.where(tag >= 0, self.motions.tool[np.maximum(tag, 0)], 0)
+        tool_of = np.where(gouges.tag >= 0, self.motions.tool[np.maximum(gouges.tag, 0)], 0)
         for tool in np.unique(tool_of):
             rows = gouges.only(np.flatnonzero(tool_of == tool))
             wrong = self.wrong_register(int(tool), rows)
@@ -151,6 +148,23 @@ class _Report:
                 self._gouge(part, int(tool), spot, wrong, len(spots) - MOST_SPOTS if last else 0)
                 if last:
                     break
+
+    def made_by(self, gouges: Places) -> np.ndarray:
+        """The motion that cut each place. Where a whole stretch of the ray is gone no end of stock tells it: then the
+        nearest place that knows tells it, or, far from any, the motions are asked which came through first."""
+        tag = gouges.tag.copy()
+        unknown = np.flatnonzero(tag < 0)
+        known = np.flatnonzero(tag >= 0)
+        if len(unknown) and len(known):
+            away, nearest = cKDTree(gouges.points[known]).query(gouges.points[unknown])
+            near = away <= SPOT_CELLS * self.cell
+            tag[unknown[near]] = tag[known[nearest[near]]]
+            unknown = unknown[~near]
+        for i in unknown[:MOST_ASKED]:
+            row = first_through(self.segments.start, self.segments.delta, self.segments.tool, self.segments.slabs,
+                                self.segments.cutting, gouges.points[i])  # fmt: skip
+            tag[i] = self.segments.motion[row] if row >= 0 else -1
+        return tag
 
     def fold_in(self, part: PartCheck, gouges: Places) -> Places:
         """Gouges made by motions that a finding already stops (a rapid through stock …) are told there, not again."""
@@ -192,12 +206,11 @@ class _Report:
         time, segment = self.moment(motion, worst) if motion >= 0 else (0.0, -1)
         who = f"T{tool} gouges" if tool else "a cut gouges"
         told = f"{who} {part.design}, {amount:.3f} mm deep" + (f"; {more} smaller places more" if more else "")
-        fields = {"remedy": remedy} if remedy else {}
         self.result.docket.add(
             "material.gouge", told, channel=self.channel, program=self.motions.file_name(motion) if motion >= 0 else "",
             line=int(self.motions.line[motion]) if motion >= 0 else 0, time=time, tool=tool,
             bodies=(f"T{tool} cutter", part.design) if tool else (part.design,), amount=amount, count=max(1, len(made)),
-            point=self.place(worst, segment), motion=motion, last_motion=int(made[-1]) if len(made) else -1, **fields,
+            point=self.place(worst, segment), motion=motion, last_motion=int(made[-1]) if len(made) else -1, remedy=remedy,
         )  # fmt: skip
         part.spots.append(Spot("gouge", amount, self.on_part(worst), int(spot.tag[spot.worst])))
 

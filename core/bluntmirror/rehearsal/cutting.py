@@ -330,7 +330,7 @@ def _said(kind: str, tool: int, parts: tuple[str, ...], stock: str, amount: floa
     if kind == "contact.still":
         return f"T{tool} cuts {stock} with the spindle still or turning the wrong way, {amount:.2f} mm deep"
     if kind == "contact.shank":
-        return f"the {' and '.join(parts)} of T{tool} run into {stock}, {amount:.2f} mm deep"
+        return f"the {' and '.join(parts)} of T{tool} {'run' if len(parts) > 1 else 'runs'} into {stock}, {amount:.2f} mm deep"
     if kind == "material.depth":
         return f"T{tool} is engaged deeper than its flutes are long ({flutes:g} mm)"
     return f"shank or holder of T{tool} comes closer to {stock} than asked for"

@@ -224,7 +224,7 @@ def _enters_the_blank(
 
 def _limits(result: Rehearsal) -> None:
     """What this run did not check is said, never passed over."""
-    job, docket = result.job, result.docket
+    docket = result.docket
     for number in sorted(set(result.reel.motions.tool.tolist()) if result.reel else ()):
         tool = result.tools.get(number)
         if tool and not tool.carried_out:
