@@ -7,11 +7,13 @@ result is bit-identical for any number of threads, since no ray belongs to two t
     set       a group of slabs with one purpose: CUT removes stock; the test sets only ask
 """
 
+import math
+
 import numpy as np
 from numba import njit, prange
 
-from ..tools.assembly import H0, H1, R0, R1
-from .sweep_kernel import meet
+from ..tools.assembly import H1, R1
+from .sweep_kernel import across, along, height_at, meet, radius_below
 
 TILE = 16
 WELD = 1e-4  # mm; intervals shorter than this are float noise, not stock
@@ -21,59 +23,63 @@ CUT, TEST_CUT, TEST_SHANK, TEST_HOLDER, TEST_FLUSH, TEST_NEAR, SETS = 0, 1, 2, 3
 SHIFT_PLUS, SHIFT_MINUS, FIRST, PLACE_U, PLACE_V, PLACE_W, FIELDS = 0, 1, 2, 3, 4, 5, 6
 
 
-@njit(cache=True)
-def set_box(slabs, begin, end, x0, y0, z0, dx, dy, dz, box):
-    """Fill `box` (6,) with the lowest and highest x, y, z of a set's sweep."""
-    radius = 0.0
-    low = slabs[begin, H0]
-    high = slabs[begin, H1]
-    for i in range(begin, end):
-        radius = max(radius, slabs[i, R0], slabs[i, R1])
-        low = min(low, slabs[i, H0])
-        high = max(high, slabs[i, H1])
+# Extents of a set about the tool's axis: its largest radius, its lowest and its highest place.
+RADIUS, LOW, HIGH = 0, 1, 2
+
+
+@njit(cache=True, error_model="numpy")
+def set_box(extents, tool, kind, x0, y0, z0, dx, dy, dz, box):
+    """Fill `box` (6,) with the lowest and highest x, y, z of a set's sweep; extents (tools, SETS, 3)."""
+    radius = extents[tool, kind, RADIUS]
     box[0], box[3] = min(x0, x0 + dx) - radius, max(x0, x0 + dx) + radius
     box[1], box[4] = min(y0, y0 + dy) - radius, max(y0, y0 + dy) + radius
-    box[2], box[5] = min(z0, z0 + dz) + low, max(z0, z0 + dz) + high
+    box[2] = min(z0, z0 + dz) + extents[tool, kind, LOW]
+    box[5] = max(z0, z0 + dz) + extents[tool, kind, HIGH]
 
 
-@njit(cache=True)
-def bin_motions(direction, starts, deltas, tools, sets, slabs, origin, step, counts, tiles_u, along_lo, along_hi):
-    """Which tiles each motion may reach: CSR (tile_begin, entries) with the motions of each tile in order."""
+@njit(cache=True, error_model="numpy")
+def bin_motions(direction, starts, deltas, tools, flags, sets, extents, origin, step, counts, tiles_u, tile_lo, tile_hi):
+    """Which tiles each motion may reach: CSR (tile_begin, entries) with the motions of each tile in order.
+
+    A set counts only where it comes into the box that the stock still fills: a holder that stays above it costs nothing.
+    """
     n = len(starts)
     axis_u = 1 if direction == 0 else 0
     axis_v = 1 if direction == 2 else 2
     tiles_v = (counts[axis_v] + TILE - 1) // TILE
     total = tiles_u * tiles_v
+    along_lo, along_hi = np.inf, -np.inf
+    first_u, last_u, first_v, last_v = tiles_u, -1, tiles_v, -1
+    for tile in range(total):
+        if tile_lo[tile] <= tile_hi[tile]:
+            along_lo, along_hi = min(along_lo, tile_lo[tile]), max(along_hi, tile_hi[tile])
+            first_u, last_u = min(first_u, tile % tiles_u), max(last_u, tile % tiles_u)
+            first_v, last_v = min(first_v, tile // tiles_u), max(last_v, tile // tiles_u)
     size = np.zeros(total + 1, np.int64)
     ranges = np.empty((n, 4), np.int64)
-    box, part = np.empty(6), np.empty(6)
+    box = np.empty(6)
     for i in range(n):
-        box[:3] = 1e30
-        box[3:] = -1e30
-        for s in range(SETS):
-            begin, end = sets[tools[i], s, 0], sets[tools[i], s, 1]
-            if end > begin:
-                x0, y0, z0 = starts[i, 0], starts[i, 1], starts[i, 2]
-                set_box(slabs, begin, end, x0, y0, z0, deltas[i, 0], deltas[i, 1], deltas[i, 2], part)
-                for a in range(3):
-                    box[a] = min(box[a], part[a])
-                    box[a + 3] = max(box[a + 3], part[a + 3])
-        ranges[i, 0] = 0
-        ranges[i, 1] = -1
-        ranges[i, 2] = 0
-        ranges[i, 3] = -1
-        if box[direction] > along_hi or box[direction + 3] < along_lo:
-            continue
-        u0 = max(0, int(np.floor((box[axis_u] - origin[axis_u]) / step[axis_u] - 0.5)))
-        u1 = min(counts[axis_u] - 1, int(np.ceil((box[axis_u + 3] - origin[axis_u]) / step[axis_u] - 0.5)))
-        v0 = max(0, int(np.floor((box[axis_v] - origin[axis_v]) / step[axis_v] - 0.5)))
-        v1 = min(counts[axis_v] - 1, int(np.ceil((box[axis_v + 3] - origin[axis_v]) / step[axis_v] - 0.5)))
-        if u0 > u1 or v0 > v1:
-            continue
-        ranges[i, 0], ranges[i, 1] = u0 // TILE, u1 // TILE
-        ranges[i, 2], ranges[i, 3] = v0 // TILE, v1 // TILE
-        for v in range(ranges[i, 2], ranges[i, 3] + 1):
-            for u in range(ranges[i, 0], ranges[i, 1] + 1):
+        r0, r1, r2, r3 = last_u + 1, first_u - 1, last_v + 1, first_v - 1
+        tool = tools[i]
+        for kind in range(SETS):
+            if sets[tool, kind, 0] == sets[tool, kind, 1] or not (flags[i] >> kind) & 1:
+                continue
+            set_box(
+                extents, tool, kind, starts[i, 0], starts[i, 1], starts[i, 2], deltas[i, 0], deltas[i, 1], deltas[i, 2], box
+            )
+            if box[direction] > along_hi or box[direction + 3] < along_lo:
+                continue
+            u0 = max(first_u * TILE, int(np.ceil((box[axis_u] - origin[axis_u]) / step[axis_u] - 0.5)))
+            u1 = min((last_u + 1) * TILE - 1, int(np.floor((box[axis_u + 3] - origin[axis_u]) / step[axis_u] - 0.5)))
+            v0 = max(first_v * TILE, int(np.ceil((box[axis_v] - origin[axis_v]) / step[axis_v] - 0.5)))
+            v1 = min((last_v + 1) * TILE - 1, int(np.floor((box[axis_v + 3] - origin[axis_v]) / step[axis_v] - 0.5)))
+            if u0 > u1 or v0 > v1:
+                continue
+            r0, r1 = min(r0, u0 // TILE), max(r1, u1 // TILE)
+            r2, r3 = min(r2, v0 // TILE), max(r3, v1 // TILE)
+        ranges[i, 0], ranges[i, 1], ranges[i, 2], ranges[i, 3] = r0, r1, r2, r3
+        for v in range(r2, r3 + 1):
+            for u in range(r0, r1 + 1):
                 size[v * tiles_u + u + 1] += 1
     tile_begin = np.cumsum(size)
     fill = tile_begin[:-1].copy()
@@ -87,7 +93,7 @@ def bin_motions(direction, starts, deltas, tools, sets, slabs, origin, step, cou
     return tile_begin, entries
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag):
     """Take [a, b] out of a ray's intervals. Returns the new count, −1 when the capacity is too small (ray untouched)."""
     needed = count
@@ -125,7 +131,7 @@ def subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag):
     return last - base
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def _axis_place(direction, u, v, w):
     """(x, y, z) of a place w along a ray (u, v)."""
     if direction == 0:
@@ -135,9 +141,10 @@ def _axis_place(direction, u, v, w):
     return u, v, w
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def _test(
-    direction, slabs, begin, end, x0, y0, z0, dx, dy, dz, length, u, v, lo, hi, base, count, result, entry, kind,
+    direction, slabs, begin, end, x0, y0, z0, dx, dy, dz, length, u, v, lo, hi, base, count, met_stock, result,
+    entry, kind,
 ):  # fmt: skip
     """Ask whether any slab of a set sweeps through stock on this ray; note how bad and where."""
     for s in range(begin, end):
@@ -147,6 +154,8 @@ def _test(
         for i in range(base, base + count):
             if b <= lo[i] + WELD or a >= hi[i] - WELD:
                 continue
+            known = result[entry, kind, SHIFT_PLUS] > 0.0
+            met_stock[entry] = True
             result[entry, kind, SHIFT_PLUS] = max(result[entry, kind, SHIFT_PLUS], hi[i] - a)
             result[entry, kind, SHIFT_MINUS] = max(result[entry, kind, SHIFT_MINUS], b - lo[i])
             for end_of in range(2):
@@ -155,17 +164,79 @@ def _test(
                 way = 0.0
                 if length > 0.0:
                     way = ((x - x0) * dx + (y - y0) * dy + (z - z0) * dz) / length
-                if way < result[entry, kind, FIRST]:
+                if not known or way < result[entry, kind, FIRST]:
+                    known = True
                     result[entry, kind, FIRST] = way
                     result[entry, kind, PLACE_U] = x
                     result[entry, kind, PLACE_V] = y
                     result[entry, kind, PLACE_W] = z
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
+def _overlaps(lo, hi, base, count, a, b):
+    """Whether [a, b] takes something out of a ray's intervals."""
+    for i in range(base, base + count):
+        if b > lo[i] + WELD and a < hi[i] - WELD:
+            return True
+    return False
+
+
+@njit(cache=True, error_model="numpy")
+def _cut_along(
+    slabs, begin, end, radius, top, x0, y0, z0, dx, dy, dz, per_way, x, y, lo, hi, base, count
+):  # fmt: skip
+    """Interval (a, b) that a convex cutter takes on the Z ray at (x, y); a ≥ b when it takes nothing.
+
+    Most rays under a cutter have been cut as deep before: a bound from the ray's distance to the way of the tip, and the
+    lowest height of that way, tells so with one root.
+    """
+    u, v = x - x0, y - y0
+    t = min(max((u * dx + v * dy) * per_way, 0.0), 1.0)
+    u -= t * dx
+    v -= t * dy
+    distance2 = u * u + v * v
+    if distance2 > radius * radius:
+        return 1.0, 0.0
+    least = min(z0, z0 + dz) + height_at(slabs, begin, end, math.sqrt(distance2))
+    if least >= hi[base + count - 1] - WELD:
+        return 1.0, 0.0
+    if dz == 0.0:
+        return least, z0 + top
+    low, high = 1e30, -1e30
+    for s in range(begin, end):
+        if s > begin and slabs[s, R1] <= slabs[s - 1, R1]:
+            high += slabs[s, H1] - slabs[s - 1, H1]  # a cylinder above: no deeper, only taller
+            continue
+        met, a, b = along(slabs, s, x0, y0, z0, dx, dy, dz, x, y)
+        if met:
+            low, high = min(low, a), max(high, b)
+    return low, high
+
+
+@njit(cache=True, error_model="numpy")
+def _cut_across(
+    slabs, begin, end, w0, u0, z0, dw, du, dz, row_radius, u, z, lo, hi, base, count
+):  # fmt: skip
+    """The same on an X or Y ray at height z and lateral place u; `row_radius`: the cutter's largest at that height."""
+    off = max(min(u0, u0 + du) - u, u - max(u0, u0 + du), 0.0)
+    if off >= row_radius:
+        return 1.0, 0.0
+    half = math.sqrt(row_radius * row_radius - off * off)
+    if not _overlaps(lo, hi, base, count, min(w0, w0 + dw) - half, max(w0, w0 + dw) + half):
+        return 1.0, 0.0
+    low, high = 1e30, -1e30
+    for s in range(begin, end):
+        met, a, b = across(slabs, s, w0, u0, z0, dw, du, dz, u, z)
+        if met:
+            low, high = min(low, a), max(high, b)
+    return low, high
+
+
+@njit(cache=True, error_model="numpy")
 def _cut_tile(
-    direction, tile, tiles_u, first, last, entries, starts, deltas, lengths, tools, flags, tags, sets, convex, slabs,
-    origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, removed, result,
+    direction, tile, tiles_u, first, last, entries, starts, deltas, lengths, tools, flags, tags, sets, extents, convex, slabs,
+    origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, removed, met_stock,
+    result,
 ):  # fmt: skip
     """Carry out the entries first … last on one tile. Returns the entry to resume at (`last` when all are done)."""
     axis_u = 1 if direction == 0 else 0
@@ -182,20 +253,25 @@ def _cut_tile(
         motion = entries[entry]
         x0, y0, z0 = starts[motion, 0], starts[motion, 1], starts[motion, 2]
         dx, dy, dz = deltas[motion, 0], deltas[motion, 1], deltas[motion, 2]
+        per_way = 1.0 / (dx * dx + dy * dy) if dx != 0.0 or dy != 0.0 else 0.0
         tool = tools[motion]
         for kind in range(SETS - 1, -1, -1):  # tests first: they ask about the stock before this motion's own cut
             begin, end = sets[tool, kind, 0], sets[tool, kind, 1]
             if begin == end or not (flags[motion] >> kind) & 1:
                 continue
-            set_box(slabs, begin, end, x0, y0, z0, dx, dy, dz, box)
+            set_box(extents, tool, kind, x0, y0, z0, dx, dy, dz, box)
             if box[direction] > tile_hi[tile] or box[direction + 3] < tile_lo[tile]:
                 continue
             u0 = max(tile_u0, int(np.ceil((box[axis_u] - origin[axis_u]) / step[axis_u] - 0.5)))
             u1 = min(tile_u1, int(np.floor((box[axis_u + 3] - origin[axis_u]) / step[axis_u] - 0.5)) + 1)
             v0 = max(tile_v0, int(np.ceil((box[axis_v] - origin[axis_v]) / step[axis_v] - 0.5)))
             v1 = min(tile_v1, int(np.floor((box[axis_v + 3] - origin[axis_v]) / step[axis_v] - 0.5)) + 1)
+            whole = kind == CUT and convex[tool]
             for iv in range(v0, v1):
                 v = origin[axis_v] + (iv + 0.5) * step[axis_v]
+                row_radius = extents[tool, kind, RADIUS]
+                if whole and direction != 2:
+                    row_radius = radius_below(slabs, begin, end, v - min(z0, z0 + dz))
                 for iu in range(u0, u1):
                     ray = (iv - tile_v0) * TILE + iu - tile_u0
                     count = ray_counts[tile, ray]
@@ -205,36 +281,43 @@ def _cut_tile(
                     if box[direction] >= hi[base + count - 1] or box[direction + 3] <= lo[base]:
                         continue
                     u = origin[axis_u] + (iu + 0.5) * step[axis_u]
+                    if whole:
+                        if direction == 2:
+                            low, high = _cut_along(slabs, begin, end, row_radius, extents[tool, kind, HIGH], x0, y0, z0, dx,
+                                                   dy, dz, per_way, u, v, lo, hi, base, count)  # fmt: skip
+                        elif direction == 0:
+                            low, high = _cut_across(slabs, begin, end, x0, y0, z0, dx, dy, dz, row_radius, u, v, lo, hi, base,
+                                                    count)  # fmt: skip
+                        else:
+                            low, high = _cut_across(slabs, begin, end, y0, x0, z0, dy, dx, dz, row_radius, u, v, lo, hi, base,
+                                                    count)  # fmt: skip
+                        if low < high and _overlaps(lo, hi, base, count, low, high):
+                            new = subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, low, high, tags[motion])
+                            if new < 0:
+                                stopped = entry
+                                break
+                            ray_counts[tile, ray] = new
+                            removed[entry] = True
+                            edited = True
+                        continue
                     if kind != CUT:
                         _test(direction, slabs, begin, end, x0, y0, z0, dx, dy, dz, lengths[motion], u, v, lo, hi, base, count,
-                              result, entry, kind)  # fmt: skip
+                              met_stock, result, entry, kind)  # fmt: skip
                         continue
-                    low, high = 1e30, -1e30
                     for s in range(begin, end):
-                        met, a, b = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)
-                        if not met:
+                        met, low, high = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)
+                        if not met or not _overlaps(lo, hi, base, count, low, high):
                             continue
-                        if convex[tool]:
-                            low, high = min(low, a), max(high, b)
-                            continue
-                        new = _take(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tags[motion], removed, entry)
+                        new = subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, low, high, tags[motion])
                         if new < 0:
                             stopped = entry
                             break
                         count = new
+                        removed[entry] = True
                         edited = True
-                    if convex[tool] and low < high:
-                        new = _take(
-                            lo, hi, tag_lo, tag_hi, base, capacity, count, low, high, tags[motion], removed, entry
-                        )
-                        if new < 0:
-                            stopped = entry
-                        else:
-                            edited = edited or removed[entry]
-                            count = new
+                    ray_counts[tile, ray] = count
                     if stopped < last:
                         break
-                    ray_counts[tile, ray] = count
                 if stopped < last:
                     break
             if stopped < last:
@@ -254,33 +337,17 @@ def _cut_tile(
     return stopped
 
 
-@njit(cache=True)
-def _take(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag, removed, entry):
-    """Subtract, and note when stock was really there."""
-    touched = False
-    for i in range(base, base + count):
-        if b > lo[i] + WELD and a < hi[i] - WELD:
-            touched = True
-            break
-    if not touched:
-        return count
-    new = subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag)
-    if new >= 0:
-        removed[entry] = True
-    return new
-
-
 @njit(cache=True, parallel=True)
 def cut(
-    direction, active, resume, tiles_u, tile_begin, entries, starts, deltas, lengths, tools, flags, tags, sets, convex,
-    slabs, origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi,
-    removed, result,
+    direction, active, resume, tiles_u, tile_begin, entries, starts, deltas, lengths, tools, flags, tags, sets, extents,
+    convex, slabs, origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi,
+    removed, met_stock, result,
 ):  # fmt: skip
     """Carry out every entry of the active tiles; `resume` holds, and gets, the entry each tile goes on from."""
     for k in prange(len(active)):
         tile = np.int64(active[k])
         resume[k] = _cut_tile(
             direction, tile, tiles_u, resume[k], tile_begin[tile + 1], entries, starts, deltas, lengths, tools, flags,
-            tags, sets, convex, slabs, origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts,
-            tile_lo, tile_hi, removed, result,
+            tags, sets, extents, convex, slabs, origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts,
+            tile_lo, tile_hi, removed, met_stock, result,
         )  # fmt: skip

@@ -19,7 +19,7 @@ class BrickVersion:
     brick: int
     time: float
     vertices: NDArray[np.float32]
-    quads: NDArray[np.int32]
+    quads: NDArray[np.uint16]
     tags: NDArray[np.int32]
 
 
@@ -33,7 +33,12 @@ class Film:
         self.shape = tuple(int(n) for n in (self.stock.lattice.counts + 1 + BRICK - 1) // BRICK)
         most = SPAN**3
         self._vertices = np.zeros((most, 3))
-        self._quads = np.zeros((3 * most, 4), np.int32)
+        self._quads = np.zeros((3 * most, 4), np.uint16)
+        block = (SPAN, SPAN, SPAN)
+        self._space = (
+            np.zeros((SPAN, SPAN), np.int64), np.zeros((*block, 3)), np.zeros(block, np.int64), np.full(block, -1, np.int64),
+            np.zeros((3 * most, 4), np.int64), np.zeros(3 * most), np.zeros(3 * most, np.int32),
+        )  # fmt: skip
         self._tags = np.zeros(3 * most, np.int32)
         self._places = np.zeros((3 * most, 3))
         self._last: dict[int, int] = {}  # brick → its latest version
@@ -63,8 +68,8 @@ class Film:
             np.array([x, y, z]), lattice.origin, lattice.step, lattice.counts,
             r0.lo, r0.hi, r0.tag_lo, r0.tag_hi, r1.lo, r1.hi, r1.tag_lo, r1.tag_hi, r2.lo, r2.hi, r2.tag_lo, r2.tag_hi,
             r0.base, r0.capacity, r0.count, r1.base, r1.capacity, r1.count, r2.base, r2.capacity, r2.count,
-            r0.tiles_u, r1.tiles_u, r2.tiles_u, self._vertices, self._quads, self._tags,
-            self._places,
+            r0.tiles_u, r1.tiles_u, r2.tiles_u, *self._space, self._vertices, self._quads,
+            self._tags, self._places,
         )  # fmt: skip
 
     def _brick(self, time: float, x: int, y: int, z: int) -> int:
@@ -95,7 +100,7 @@ class Film:
         """The surface as it stands, as one mesh in the grid frame."""
         vertices, faces, total = [np.zeros((0, 3))], [np.zeros((0, 3), np.int32)], 0
         for version in (self.versions[i] for i in self._last.values()):
-            q = version.quads
+            q = version.quads.astype(np.int32)
             faces.append(np.concatenate([q[:, [0, 1, 2]], q[:, [0, 2, 3]]]) + total)
             vertices.append(version.vertices.astype(float))
             total += len(version.vertices)

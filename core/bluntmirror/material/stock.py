@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.mesh import Mesh
-from ..tools.assembly import Assembly, offset_slabs
+from ..tools.assembly import H0, H1, R0, R1, Assembly, offset_slabs
 from .cut_kernel import (
     CUT,
     FIELDS,
@@ -172,6 +172,7 @@ class ToolSets:
 
     slabs: Floats
     sets: NDArray[np.int64]  # (tools, SETS, 2)
+    extents: Floats  # (tools, SETS, 3): largest radius, lowest and highest place
     convex: NDArray[np.bool_]
     row: dict[int, int]  # tool number → row
 
@@ -179,6 +180,7 @@ class ToolSets:
     def of(tools: list[Assembly], near_stock: float = 0.0) -> ToolSets:
         rows: list[Floats] = []
         sets = np.zeros((max(1, len(tools)), SETS, 2), np.int64)
+        extents = np.zeros((max(1, len(tools)), SETS, 3))
         total = 0
         e = CONTACT_DEPTH_MM
         for i, tool in enumerate(tools):
@@ -193,11 +195,13 @@ class ToolSets:
             }
             for kind, slabs in parts.items():
                 sets[i, kind] = total, total + len(slabs)
+                if len(slabs):
+                    extents[i, kind] = slabs[:, [R0, R1]].max(), slabs[:, H0].min(), slabs[:, H1].max()
                 rows.append(slabs)
                 total += len(slabs)
         slabs = np.concatenate(rows) if rows else np.zeros((0, 8))
         return ToolSets(
-            slabs, sets, np.array([t.convex for t in tools] or [True]), {t.number: i for i, t in enumerate(tools)}
+            slabs, sets, extents, np.array([t.convex for t in tools] or [True]), {t.number: i for i, t in enumerate(tools)}
         )
 
 
@@ -282,14 +286,14 @@ class Stock:
     ) -> None:  # fmt: skip
         lattice, direction = self.lattice, rays.direction
         tile_begin, entries = bin_motions(
-            direction, batch.start, batch.delta, batch.tool, tools.sets, tools.slabs, lattice.origin, lattice.step,
-            lattice.counts, rays.tiles_u, float(rays.tile_lo.min()), float(rays.tile_hi.max()),
+            direction, batch.start, batch.delta, batch.tool, batch.flags, tools.sets, tools.extents, lattice.origin,
+            lattice.step, lattice.counts, rays.tiles_u, rays.tile_lo, rays.tile_hi,
         )  # fmt: skip
         if not len(entries):
             return
         entry_removed = np.zeros(len(entries), np.bool_)
         result = np.zeros((len(entries), SETS, FIELDS))
-        result[:, :, FIRST] = np.inf
+        met_stock = np.zeros(len(entries), np.bool_)
         busy = np.diff(tile_begin)
         active = np.flatnonzero((busy > 0) & np.isfinite(rays.tile_lo))
         active = active[np.argsort(-busy[active], kind="stable")]  # the heaviest first, so that no thread ends late
@@ -297,9 +301,10 @@ class Stock:
         while len(active):
             cut(
                 direction, active, resume, rays.tiles_u, tile_begin, entries, batch.start, batch.delta, lengths,
-                batch.tool, batch.flags, batch.tag, tools.sets, tools.convex, tools.slabs, lattice.origin,
+                batch.tool, batch.flags, batch.tag, tools.sets, tools.extents, tools.convex, tools.slabs, lattice.origin,
                 lattice.step, lattice.counts, rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, rays.base, rays.capacity,
-                rays.count, rays.tile_lo, rays.tile_hi, entry_removed, result,
+                rays.count, rays.tile_lo, rays.tile_hi, entry_removed, met_stock,
+                result,
             )  # fmt: skip
             full = resume < tile_begin[active + 1]
             active, resume = active[full], resume[full]
@@ -309,6 +314,8 @@ class Stock:
                     raise MemoryError("the stock has fallen into too many slivers; choose a coarser resolution")
                 rays.grow(int(tile), capacity)
         np.logical_or.at(removed, entries[entry_removed], True)
+        if not met_stock.any():
+            return
         for kind in TEST_KINDS:
             hit = np.flatnonzero(result[:, kind, 0] > 0)
             if not len(hit):

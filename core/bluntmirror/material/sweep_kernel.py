@@ -36,7 +36,7 @@ def root(x):
     return math.sqrt(x) if x > 0.0 else 0.0
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def best_time(d, a, b, c, ta, tb):
     """The t in [ta, tb] at which d·t + √(a·t² + b·t + c), a concave function, is greatest."""
     if abs(a) < TINY and abs(b) < TINY:
@@ -71,14 +71,14 @@ def best_time(d, a, b, c, ta, tb):
     return t
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def slab_radius(slabs, s, h):
     if slabs[s, KIND] == ARC:
         return slabs[s, RO] + root(slabs[s, RC] * slabs[s, RC] - (h - slabs[s, HC]) * (h - slabs[s, HC]))
     return slabs[s, R0] + (slabs[s, R1] - slabs[s, R0]) * (h - slabs[s, H0]) / (slabs[s, H1] - slabs[s, H0])
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def across(slabs, s, u0, v0, z0, du, dv, dz, v, z):
     """Interval on a ray along u at (v, z). Returns (met, lo, hi)."""
     height = z - z0
@@ -136,20 +136,20 @@ def across(slabs, s, u0, v0, z0, du, dv, dz, v, z):
     return True, lo, hi
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def _torus_reach(slabs, s, dv, dz, gamma, height, t):
     """How far inside the torus' radius the ray passes at t; concave in t."""
     return slab_radius(slabs, s, height - dz * t) - abs(gamma - dv * t)
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def _torus_end(slabs, s, du, dv, dz, gamma, height, t, sign):
     r = slab_radius(slabs, s, height - dz * t)
     g = gamma - dv * t
     return sign * du * t + root(r * r - g * g)
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def _across_torus(slabs, s, u0, du, dv, dz, gamma, height, ta, tb):
     lo_t, hi_t = ta, tb
     for _ in range(SEARCH_STEPS):
@@ -199,7 +199,7 @@ def _across_torus(slabs, s, u0, du, dv, dz, gamma, height, ta, tb):
     return True, u0 - ends[1], u0 + ends[0]
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def _height_at(slabs, s, distance):
     """The lowest height at which a slab whose radius grows reaches this distance from the axis."""
     if distance <= slabs[s, R0]:
@@ -210,12 +210,30 @@ def _height_at(slabs, s, distance):
     return slabs[s, H0] + (distance - slabs[s, R0]) * (slabs[s, H1] - slabs[s, H0]) / (slabs[s, R1] - slabs[s, R0])
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
+def height_at(slabs, begin, end, distance):
+    """The lowest height at which a growing set of slabs reaches this distance from the axis; infinite beyond it."""
+    for s in range(begin, end):
+        if distance <= slabs[s, R1]:
+            return _height_at(slabs, s, distance)
+    return np.inf
+
+
+@njit(cache=True, error_model="numpy")
+def radius_below(slabs, begin, end, height):
+    """The largest radius that a growing set of slabs has at or below a height."""
+    for s in range(begin, end):
+        if height < slabs[s, H1]:
+            return slab_radius(slabs, s, max(height, slabs[s, H0]))
+    return slabs[end - 1, R1]
+
+
+@njit(cache=True, error_model="numpy")
 def _lower_end(slabs, s, dz, a, b, c, t):
     return dz * t + _height_at(slabs, s, root((a * t + b) * t + c))
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def _along_growing(slabs, s, z0, dx, dy, dz, x, y):
     """Interval on a Z ray at (x, y), seen from the tip, of a slab whose radius does not fall with height."""
     a = dx * dx + dy * dy
@@ -280,7 +298,7 @@ def _along_growing(slabs, s, z0, dx, dy, dz, x, y):
     return True, z0 + _lower_end(slabs, s, dz, a, b, c, t), hi
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def along(slabs, s, x0, y0, z0, dx, dy, dz, x, y):
     """Interval on a Z ray at (x, y). Returns (met, lo, hi)."""
     if slabs[s, R1] >= slabs[s, R0]:
@@ -294,7 +312,7 @@ def along(slabs, s, x0, y0, z0, dx, dy, dz, x, y):
     return met, -hi, -lo
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v):
     """Interval of slab `s` of `slabs` (n, 8) swept from (x0, y0, z0) by (dx, dy, dz), on a ray.
 
@@ -308,7 +326,7 @@ def meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v):
     return along(slabs, s, x0, y0, z0, dx, dy, dz, u, v)
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def first_through(starts, deltas, tools, slabs, cutting, point):
     """The first motion (n rows) whose cutter sweeps over a point; −1 when none does. cutting (tools, 2): slab range."""
     x, y, z = point[0], point[1], point[2]
