@@ -12,8 +12,8 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from ..tools.assembly import H1, R1
-from .sweep_kernel import across, along, height_at, meet, radius_below
+from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
+from .sweep_kernel import across, along, meet, radius_below
 
 TILE = 16
 WELD = 1e-4  # mm; intervals shorter than this are float noise, not stock
@@ -39,7 +39,8 @@ def set_box(extents, tool, kind, x0, y0, z0, dx, dy, dz, box):
 
 @njit(cache=True, error_model="numpy")
 def bin_motions(direction, starts, deltas, tools, flags, sets, extents, origin, step, counts, tiles_u, tile_lo, tile_hi):
-    """Which tiles each motion may reach: CSR (tile_begin, entries) with the motions of each tile in order.
+    """Which tiles each motion may reach: CSR (tile_begin, entries) with the motions of each tile in order, and which sets
+    of each motion come near enough to count (n,), bits as in `flags`.
 
     A set counts only where it comes into the box that the stock still fills: a holder that stays above it costs nothing.
     """
@@ -57,6 +58,7 @@ def bin_motions(direction, starts, deltas, tools, flags, sets, extents, origin, 
             first_v, last_v = min(first_v, tile // tiles_u), max(last_v, tile // tiles_u)
     size = np.zeros(total + 1, np.int64)
     ranges = np.empty((n, 4), np.int64)
+    near = np.zeros(n, np.int64)
     box = np.empty(6)
     for i in range(n):
         r0, r1, r2, r3 = last_u + 1, first_u - 1, last_v + 1, first_v - 1
@@ -75,6 +77,7 @@ def bin_motions(direction, starts, deltas, tools, flags, sets, extents, origin, 
             v1 = min((last_v + 1) * TILE - 1, int(np.floor((box[axis_v + 3] - origin[axis_v]) / step[axis_v] - 0.5)))
             if u0 > u1 or v0 > v1:
                 continue
+            near[i] |= 1 << kind
             r0, r1 = min(r0, u0 // TILE), max(r1, u1 // TILE)
             r2, r3 = min(r2, v0 // TILE), max(r3, v1 // TILE)
         ranges[i, 0], ranges[i, 1], ranges[i, 2], ranges[i, 3] = r0, r1, r2, r3
@@ -90,7 +93,7 @@ def bin_motions(direction, starts, deltas, tools, flags, sets, extents, origin, 
                 tile = v * tiles_u + u
                 entries[fill[tile]] = i
                 fill[tile] += 1
-    return tile_begin, entries
+    return tile_begin, entries, near
 
 
 @njit(cache=True, error_model="numpy")
@@ -183,53 +186,110 @@ def _overlaps(lo, hi, base, count, a, b):
 
 @njit(cache=True, error_model="numpy")
 def _cut_along(
-    slabs, begin, end, radius, top, x0, y0, z0, dx, dy, dz, per_way, x, y, lo, hi, base, count
+    slabs, begin, end, radius, high_end, x0, y0, z0, dx, dy, dz, first_x, step_x, first_y, step_y, u0, u1, v0, v1,
+    lo, hi, tag_lo, tag_hi, base, capacity, counts, tops, tag, bound,
 ):  # fmt: skip
-    """Interval (a, b) that a convex cutter takes on the Z ray at (x, y); a ≥ b when it takes nothing.
+    """Cut a convex cutter's sweep out of a tile's Z rays. Returns (something was cut, a ray lacked room).
 
-    Most rays under a cutter have been cut as deep before: a bound from the ray's distance to the way of the tip, and the
-    lowest height of that way, tells so with one root.
+    u0 … v1 count from the tile's first ray, which stands at (first_x, first_y). Most rays under a cutter have been cut as
+    deep before. A bound tells so, worked out for a row at a time without a branch: the lowest height of the tip's way,
+    and how high the cutter's first slab is at the ray's distance from that way. tops (256,): the upper end of every ray.
     """
-    u, v = x - x0, y - y0
-    t = min(max((u * dx + v * dy) * per_way, 0.0), 1.0)
-    u -= t * dx
-    v -= t * dy
-    distance2 = u * u + v * v
-    if distance2 > radius * radius:
-        return 1.0, 0.0
-    least = min(z0, z0 + dz) + height_at(slabs, begin, end, math.sqrt(distance2))
-    if least >= hi[base + count - 1] - WELD:
-        return 1.0, 0.0
-    if dz == 0.0:
-        return least, z0 + top
-    low, high = 1e30, -1e30
-    for s in range(begin, end):
-        if s > begin and slabs[s, R1] <= slabs[s - 1, R1]:
-            high += slabs[s, H1] - slabs[s - 1, H1]  # a cylinder above: no deeper, only taller
-            continue
-        met, a, b = along(slabs, s, x0, y0, z0, dx, dy, dz, x, y)
-        if met:
-            low, high = min(low, a), max(high, b)
-    return low, high
+    per_way = 1.0 / (dx * dx + dy * dy) if dx != 0.0 or dy != 0.0 else 0.0
+    lowest = min(z0, z0 + dz)
+    arc = slabs[begin, KIND] == ARC
+    h0, r0, r1 = slabs[begin, H0], slabs[begin, R0], slabs[begin, R1]
+    hc, ro, rc2 = slabs[begin, HC], slabs[begin, RO], slabs[begin, RC] * slabs[begin, RC]
+    rise = (slabs[begin, H1] - h0) / (r1 - r0) if r1 > r0 else 0.0
+    radius2 = radius * radius
+    cut_any = False
+    for v in range(v0, v1):
+        y = first_y + v * step_y - y0
+        for u in range(u0, u1):
+            x = first_x + u * step_x - x0
+            t = min(max((x * dx + y * dy) * per_way, 0.0), 1.0)
+            ex, ey = x - t * dx, y - t * dy
+            d2 = ex * ex + ey * ey
+            d = min(math.sqrt(d2), r1)
+            if arc:
+                out = max(d - ro, 0.0)
+                least = lowest + hc - math.sqrt(max(rc2 - out * out, 0.0))
+            else:
+                least = lowest + h0 + max(d - r0, 0.0) * rise
+            bound[u] = least if d2 <= radius2 else 1e30
+        for u in range(u0, u1):
+            ray = v * TILE + u
+            if bound[u] >= tops[ray] - WELD:
+                continue
+            at = base + ray * capacity
+            count = counts[ray]
+            x, y_at = first_x + u * step_x, first_y + v * step_y
+            low, high = 1e30, -1e30
+            if dz == 0.0 and end - begin == 1:
+                low, high = bound[u], z0 + high_end
+            else:
+                for s in range(begin, end):
+                    if s > begin and slabs[s, R1] <= slabs[s - 1, R1]:
+                        high += slabs[s, H1] - slabs[s - 1, H1]  # a cylinder above: no deeper, only taller
+                        continue
+                    met, a, b = along(slabs, s, x0, y0, z0, dx, dy, dz, x, y_at)
+                    if met:
+                        low, high = min(low, a), max(high, b)
+            if low >= high or not _overlaps(lo, hi, at, count, low, high):
+                continue
+            count = subtract(lo, hi, tag_lo, tag_hi, at, capacity, count, low, high, tag)
+            if count < 0:
+                return cut_any, True
+            counts[ray] = count
+            tops[ray] = hi[at + count - 1] if count > 0 else -1e30
+            cut_any = True
+    return cut_any, False
 
 
 @njit(cache=True, error_model="numpy")
 def _cut_across(
-    slabs, begin, end, w0, u0, z0, dw, du, dz, row_radius, u, z, lo, hi, base, count
+    slabs, begin, end, w0, l0, z0, dw, dl, dz, first_u, step_u, first_z, step_z, u0, u1, v0, v1,
+    lo, hi, tag_lo, tag_hi, base, capacity, counts, tag,
 ):  # fmt: skip
-    """The same on an X or Y ray at height z and lateral place u; `row_radius`: the cutter's largest at that height."""
-    off = max(min(u0, u0 + du) - u, u - max(u0, u0 + du), 0.0)
-    if off >= row_radius:
-        return 1.0, 0.0
-    half = math.sqrt(row_radius * row_radius - off * off)
-    if not _overlaps(lo, hi, base, count, min(w0, w0 + dw) - half, max(w0, w0 + dw) + half):
-        return 1.0, 0.0
-    low, high = 1e30, -1e30
-    for s in range(begin, end):
-        met, a, b = across(slabs, s, w0, u0, z0, dw, du, dz, u, z)
-        if met:
-            low, high = min(low, a), max(high, b)
-    return low, high
+    """The same for X or Y rays: w runs along the ray, l is the other lateral axis. The bound is the box of the widest
+    part of the cutter at the row's height, narrowed by the ray's distance from the way."""
+    w_min, w_max = min(w0, w0 + dw), max(w0, w0 + dw)
+    l_min, l_max = min(l0, l0 + dl), max(l0, l0 + dl)
+    lowest = min(z0, z0 + dz)
+    cut_any = False
+    for v in range(v0, v1):
+        z = first_z + v * step_z
+        widest = radius_below(slabs, begin, end, z - lowest)
+        for u in range(u0, u1):
+            ray = v * TILE + u
+            count = counts[ray]
+            l = first_u + u * step_u
+            off = max(l_min - l, l - l_max, 0.0)
+            if count == 0 or off >= widest:
+                continue
+            at = base + ray * capacity
+            half = math.sqrt(widest * widest - off * off)
+            a, b = w_min - half, w_max + half
+            touched = False
+            for i in range(at, at + count):
+                if b > lo[i] + WELD and a < hi[i] - WELD:
+                    touched = True
+                    break
+            if not touched:
+                continue
+            low, high = 1e30, -1e30
+            for s in range(begin, end):
+                met, a, b = across(slabs, s, w0, l0, z0, dw, dl, dz, l, z)
+                if met:
+                    low, high = min(low, a), max(high, b)
+            if low >= high or not _overlaps(lo, hi, at, count, low, high):
+                continue
+            count = subtract(lo, hi, tag_lo, tag_hi, at, capacity, count, low, high, tag)
+            if count < 0:
+                return cut_any, True
+            counts[ray] = count
+            cut_any = True
+    return cut_any, False
 
 
 @njit(cache=True, error_model="numpy")
@@ -249,11 +309,15 @@ def _cut_tile(
     edited = False
     stopped = last
     box = np.empty(6)
+    bound = np.empty(TILE)
+    tile_counts = ray_counts[tile]
+    tops = np.empty(TILE * TILE)
+    for ray in range(TILE * TILE):
+        tops[ray] = hi[base_of[tile] + ray * capacity + tile_counts[ray] - 1] if tile_counts[ray] > 0 else -1e30
     for entry in range(first, last):
         motion = entries[entry]
         x0, y0, z0 = starts[motion, 0], starts[motion, 1], starts[motion, 2]
         dx, dy, dz = deltas[motion, 0], deltas[motion, 1], deltas[motion, 2]
-        per_way = 1.0 / (dx * dx + dy * dy) if dx != 0.0 or dy != 0.0 else 0.0
         tool = tools[motion]
         for kind in range(SETS - 1, -1, -1):  # tests first: they ask about the stock before this motion's own cut
             begin, end = sets[tool, kind, 0], sets[tool, kind, 1]
@@ -266,12 +330,31 @@ def _cut_tile(
             u1 = min(tile_u1, int(np.floor((box[axis_u + 3] - origin[axis_u]) / step[axis_u] - 0.5)) + 1)
             v0 = max(tile_v0, int(np.ceil((box[axis_v] - origin[axis_v]) / step[axis_v] - 0.5)))
             v1 = min(tile_v1, int(np.floor((box[axis_v + 3] - origin[axis_v]) / step[axis_v] - 0.5)) + 1)
-            whole = kind == CUT and convex[tool]
+            if kind == CUT and convex[tool]:
+                first_u = origin[axis_u] + (tile_u0 + 0.5) * step[axis_u]
+                first_v = origin[axis_v] + (tile_v0 + 0.5) * step[axis_v]
+                if direction == 2:
+                    cut_any, full = _cut_along(
+                        slabs, begin, end, extents[tool, kind, RADIUS], extents[tool, kind, HIGH], x0, y0, z0, dx, dy, dz,
+                        first_u, step[0], first_v, step[1], u0 - tile_u0, u1 - tile_u0, v0 - tile_v0, v1 - tile_v0,
+                        lo, hi, tag_lo, tag_hi, base_of[tile], capacity, tile_counts, tops, tags[motion], bound,
+                    )  # fmt: skip
+                else:
+                    w0, l0, dw, dl = (x0, y0, dx, dy) if direction == 0 else (y0, x0, dy, dx)
+                    cut_any, full = _cut_across(
+                        slabs, begin, end, w0, l0, z0, dw, dl, dz, first_u, step[axis_u], first_v, step[2],
+                        u0 - tile_u0, u1 - tile_u0, v0 - tile_v0, v1 - tile_v0, lo, hi, tag_lo, tag_hi, base_of[tile],
+                        capacity, tile_counts, tags[motion],
+                    )  # fmt: skip
+                if cut_any:
+                    removed[entry] = True
+                    edited = True
+                if full:
+                    stopped = entry
+                    break
+                continue
             for iv in range(v0, v1):
                 v = origin[axis_v] + (iv + 0.5) * step[axis_v]
-                row_radius = extents[tool, kind, RADIUS]
-                if whole and direction != 2:
-                    row_radius = radius_below(slabs, begin, end, v - min(z0, z0 + dz))
                 for iu in range(u0, u1):
                     ray = (iv - tile_v0) * TILE + iu - tile_u0
                     count = ray_counts[tile, ray]
@@ -281,25 +364,6 @@ def _cut_tile(
                     if box[direction] >= hi[base + count - 1] or box[direction + 3] <= lo[base]:
                         continue
                     u = origin[axis_u] + (iu + 0.5) * step[axis_u]
-                    if whole:
-                        if direction == 2:
-                            low, high = _cut_along(slabs, begin, end, row_radius, extents[tool, kind, HIGH], x0, y0, z0, dx,
-                                                   dy, dz, per_way, u, v, lo, hi, base, count)  # fmt: skip
-                        elif direction == 0:
-                            low, high = _cut_across(slabs, begin, end, x0, y0, z0, dx, dy, dz, row_radius, u, v, lo, hi, base,
-                                                    count)  # fmt: skip
-                        else:
-                            low, high = _cut_across(slabs, begin, end, y0, x0, z0, dy, dx, dz, row_radius, u, v, lo, hi, base,
-                                                    count)  # fmt: skip
-                        if low < high and _overlaps(lo, hi, base, count, low, high):
-                            new = subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, low, high, tags[motion])
-                            if new < 0:
-                                stopped = entry
-                                break
-                            ray_counts[tile, ray] = new
-                            removed[entry] = True
-                            edited = True
-                        continue
                     if kind != CUT:
                         _test(direction, slabs, begin, end, x0, y0, z0, dx, dy, dz, lengths[motion], u, v, lo, hi, base, count,
                               met_stock, result, entry, kind)  # fmt: skip
@@ -315,7 +379,8 @@ def _cut_tile(
                         count = new
                         removed[entry] = True
                         edited = True
-                    ray_counts[tile, ray] = count
+                    tile_counts[ray] = count
+                    tops[ray] = hi[base + count - 1] if count > 0 else -1e30
                     if stopped < last:
                         break
                 if stopped < last:

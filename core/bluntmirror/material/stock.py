@@ -285,7 +285,7 @@ class Stock:
         first: Floats, place: Floats,
     ) -> None:  # fmt: skip
         lattice, direction = self.lattice, rays.direction
-        tile_begin, entries = bin_motions(
+        tile_begin, entries, near = bin_motions(
             direction, batch.start, batch.delta, batch.tool, batch.flags, tools.sets, tools.extents, lattice.origin,
             lattice.step, lattice.counts, rays.tiles_u, rays.tile_lo, rays.tile_hi,
         )  # fmt: skip
@@ -301,7 +301,7 @@ class Stock:
         while len(active):
             cut(
                 direction, active, resume, rays.tiles_u, tile_begin, entries, batch.start, batch.delta, lengths,
-                batch.tool, batch.flags, batch.tag, tools.sets, tools.extents, tools.convex, tools.slabs, lattice.origin,
+                batch.tool, near, batch.tag, tools.sets, tools.extents, tools.convex, tools.slabs, lattice.origin,
                 lattice.step, lattice.counts, rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, rays.base, rays.capacity,
                 rays.count, rays.tile_lo, rays.tile_hi, entry_removed, met_stock,
                 result,

@@ -211,15 +211,6 @@ def _height_at(slabs, s, distance):
 
 
 @njit(cache=True, error_model="numpy")
-def height_at(slabs, begin, end, distance):
-    """The lowest height at which a growing set of slabs reaches this distance from the axis; infinite beyond it."""
-    for s in range(begin, end):
-        if distance <= slabs[s, R1]:
-            return _height_at(slabs, s, distance)
-    return np.inf
-
-
-@njit(cache=True, error_model="numpy")
 def radius_below(slabs, begin, end, height):
     """The largest radius that a growing set of slabs has at or below a height."""
     for s in range(begin, end):

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from .run import Rehearsal
 
 BATCH = 2048
-FRAMES = 300  # film frames over a program, as far as it has motions
+FRAMES = 240  # film frames over a program, as far as it has motions
 VOLUME_AGREEMENT = 0.02  # share by which the three ray families may differ before the run says so
 
 
