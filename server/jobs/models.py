@@ -34,6 +34,27 @@ class Revision(models.Model):
         ordering = ["-number"]
 
 
+class LibraryFile(models.Model):
+    """A machine or a tool table that new jobs can pick. A change is a new number, never an edit."""
+
+    class Kind(models.TextChoices):
+        MACHINE = "machine"
+        TOOLS = "tools"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="library")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    name = models.CharField(max_length=200)
+    number = models.PositiveIntegerField()
+    data = models.JSONField()
+    digest = models.CharField(max_length=64)
+    created = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+
+    class Meta:
+        unique_together = [("organisation", "kind", "name", "number")]
+        ordering = ["kind", "name", "-number"]
+
+
 class Rehearsal(models.Model):
     class State(models.TextChoices):
         QUEUED = "queued"
@@ -50,6 +71,8 @@ class Rehearsal(models.Model):
     cancel_asked = models.BooleanField(default=False)
     verdict = models.CharField(max_length=10, blank=True)
     seconds = models.FloatField(null=True)
+    stops = models.PositiveIntegerField(default=0)
+    cautions = models.PositiveIntegerField(default=0)
     result = models.JSONField(null=True)
     heartbeat = models.DateTimeField(null=True)
     created = models.DateTimeField(auto_now_add=True)

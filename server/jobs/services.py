@@ -2,6 +2,7 @@
 
 import hashlib
 import io
+import json
 import tempfile
 import zipfile
 from datetime import timedelta
@@ -18,10 +19,15 @@ from django.utils import timezone
 
 from accounts.models import Organisation
 from bluntmirror.job import JobUnreadable, open_job
+from bluntmirror.job.loading import read_machine, read_tools
 
-from .models import Job, Rehearsal, Revision
+from .models import Job, LibraryFile, Rehearsal, Revision
 
 MAX_FILES = 500
+MAX_LIBRARY_BYTES = 5_000_000
+
+
+LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
 
 
 class Refused(Exception):
@@ -95,6 +101,68 @@ def take_in_path(organisation: Organisation, user: AbstractBaseUser, path: Path,
     return revision
 
 
+def keep_in_library(organisation: Organisation, user: AbstractBaseUser, kind: str, raw: bytes, shown: str) -> LibraryFile:
+    """A machine or tool file as a new number of its name; the same content again gives the one there is.
+
+    Raises Refused when it cannot be read, or names files that would have to come with it.
+    """
+    if len(raw) > MAX_LIBRARY_BYTES:
+        raise Refused(f"{shown}: larger than {MAX_LIBRARY_BYTES // 10**6} MB")
+    with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
+        file = Path(folder) / "file.json"
+        file.write_bytes(raw)
+        try:
+            model = read_machine(file, shown) if kind == LibraryFile.Kind.MACHINE else read_tools(file, shown)
+        except JobUnreadable as error:
+            raise Refused(str(error)) from error
+    if b'"mesh"' in raw:
+        raise Refused(f"{shown}: shapes from mesh files cannot be kept in the library yet; bring them in a job folder")
+    digest = hashlib.sha256(raw).hexdigest()
+    name = (model.name or shown)[:200]
+    with transaction.atomic():
+        Organisation.objects.select_for_update().get(pk=organisation.pk)  # one at a time, so that numbers follow
+        known = LibraryFile.objects.filter(organisation=organisation, kind=kind, name=name)
+        same = known.filter(digest=digest).first()
+        if same:
+            return same
+        number = (known.aggregate(top=Max("number"))["top"] or 0) + 1
+        return LibraryFile.objects.create(
+            organisation=organisation, kind=kind, name=name, number=number, data=json.loads(raw.decode("utf-8-sig")),
+            digest=digest, created_by=user,
+        )  # fmt: skip
+
+
+def compose(
+    organisation: Organisation, user: AbstractBaseUser, job: dict[str, object], machine: LibraryFile, tools: LibraryFile | None,
+    files: list[UploadedFile],
+) -> Revision:  # fmt: skip
+    """A new job from a machine and tools of the library and dropped files; `job` is the rest of job.json.
+
+    Raises Refused like `take_in`; tools.json among the files stands in for the library's.
+    """
+    names = {(file.name or "").lower() for file in files}
+    if names & {"job.json", "machine.json"}:
+        raise Refused("a job.json or machine.json among the files: drop the whole folder on the page of jobs instead")
+    if tools is None and "tools.json" not in names:
+        raise Refused("no tools: pick a tool table or drop a tools.json")
+    made = [("machine.json", machine.data), ("job.json", {**job, "machine": "machine.json", "tools": "tools.json"})]
+    if "tools.json" not in names and tools is not None:
+        made.append(("tools.json", tools.data))
+    more = [ContentFile(json.dumps(data, indent=1).encode(), name=name) for name, data in made]
+    return take_in(organisation, user, [*files, *more], "composed")  # type: ignore[list-item]
+
+
+def take_up_again() -> None:
+    """At start no worker lives: what was running is lost, and what was waiting is handed to the queue again."""
+    from .tasks import run_rehearsal
+
+    Rehearsal.objects.filter(state=Rehearsal.State.RUNNING).update(
+        state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()
+    )
+    for row in Rehearsal.objects.filter(state=Rehearsal.State.QUEUED):
+        run_rehearsal.delay(row.pk)  # one delivered twice is carried out once
+
+
 def begin_rehearsal(revision: Revision, user: AbstractBaseUser) -> Rehearsal:
     from .tasks import run_rehearsal
 
@@ -108,7 +176,7 @@ def settle_lost() -> None:
     limit = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS)
     Rehearsal.objects.filter(state=Rehearsal.State.RUNNING, heartbeat__lt=limit).update(
         state=Rehearsal.State.FAILED,
-        error="The worker ended in the middle of this rehearsal. Nothing else is lost; run it again.",
+        error=LOST,
         finished=timezone.now(),
     )
 

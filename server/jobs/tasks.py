@@ -133,5 +133,7 @@ def keep(rehearsal: Rehearsal, run: Run) -> None:
         Rehearsal.objects.filter(pk=rehearsal.pk).update(
             verdict=verdict["verdict"],
             seconds=verdict["time"],
+            stops=sum(f["severity"] == "stop" for f in verdict["findings"]),
+            cautions=sum(f["severity"] == "caution" for f in verdict["findings"]),
             result={k: v for k, v in verdict.items() if k != "findings"},
         )

@@ -1,98 +1,36 @@
 """The API: thin functions over the services. Its OpenAPI document is at /api/openapi.json."""
 
+import json
 import zipfile
-from datetime import datetime
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import File, NinjaAPI, Schema, Status
+from ninja import File, Form, NinjaAPI, Status
 from ninja.files import UploadedFile
 from ninja.security import django_auth
+from pydantic import ValidationError
 
 from accounts.models import Organisation
 from bluntmirror.findings import CATALOGUE
 from jobs import services
-from jobs.models import Finding, Job, Rehearsal, Revision, Triage
+from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Triage
+
+from .schemas import (
+    FindingOut,
+    JobOut,
+    LibraryOut,
+    Me,
+    Message,
+    NewJob,
+    RehearsalFull,
+    RehearsalOut,
+    SignIn,
+    TriageIn,
+)
 
 api = NinjaAPI(title="Blunt Mirror", version="1", auth=django_auth, docs_url=None)
-
-
-class Message(Schema):
-    detail: str
-
-
-class SignIn(Schema):
-    name: str
-    password: str
-
-
-class Me(Schema):
-    name: str
-    organisation: str
-
-
-class RehearsalOut(Schema):
-    id: int
-    state: str
-    stage: str
-    share: float
-    error: str
-    verdict: str
-    seconds: float | None
-    created: datetime
-    finished: datetime | None
-    by: str
-    revision: int
-    stops: int
-    cautions: int
-
-
-class RevisionOut(Schema):
-    id: int
-    number: int
-    label: str
-    machine: str
-    created: datetime
-    by: str
-    rehearsals: list[RehearsalOut]
-
-
-class JobOut(Schema):
-    id: int
-    name: str
-    revisions: list[RevisionOut]
-
-
-class TriageOut(Schema):
-    judgement: str
-    reason: str
-    by: str
-    at: datetime
-    reopened: bool
-
-
-class FindingOut(Schema):
-    id: int
-    title: str
-    meaning: str
-    data: dict[str, Any]
-    triage: TriageOut | None
-
-
-class RehearsalFull(RehearsalOut):
-    job: int
-    job_name: str
-    revision_number: int
-    result: dict[str, Any] | None
-    findings: list[FindingOut]
-    artifacts: list[str]
-
-
-class TriageIn(Schema):
-    judgement: str
-    reason: str = ""
 
 
 @api.exception_handler(services.Refused)
@@ -112,13 +50,12 @@ def _rehearsal(request: HttpRequest, number: int) -> Rehearsal:
 
 
 def _rehearsal_out(row: Rehearsal) -> dict[str, Any]:
-    severities = [finding.data["severity"] for finding in row.findings.all()]
+    names = ("id", "state", "stage", "share", "error", "verdict", "seconds", "created", "finished", "stops", "cautions")
     return {
-        **{name: getattr(row, name) for name in ("id", "state", "stage", "share", "error", "verdict", "seconds", "created",
-                                                 "finished")},
-        "by": row.created_by.get_username(), "revision": row.revision_id, "stops": severities.count("stop"),
-        "cautions": severities.count("caution"),
-    }  # fmt: skip
+        **{name: getattr(row, name) for name in names},
+        "by": row.created_by.get_username(),
+        "revision": row.revision_id,
+    }
 
 
 def _job_out(job: Job) -> dict[str, Any]:
@@ -137,7 +74,6 @@ def _job_out(job: Job) -> dict[str, Any]:
 _WITH_ALL = (
     "revisions__created_by",
     "revisions__rehearsals__created_by",
-    "revisions__rehearsals__findings",
 )
 
 
@@ -175,6 +111,65 @@ def new_job(request: HttpRequest, files: File[list[UploadedFile]]) -> Any:
     return _job_out(revision.job)
 
 
+@api.post("/jobs/new", response=JobOut)
+def compose_job(request: HttpRequest, spec: Form[str], files: File[list[UploadedFile]]) -> Any:
+    """A new job from a machine of the library and dropped files; `spec` is a NewJob as JSON."""
+    organisation = _organisation(request)
+    try:
+        wanted = NewJob.model_validate_json(spec)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise services.Refused(f"{'.'.join(map(str, first['loc']))}: {first['msg']}") from error
+    of_kind = LibraryFile.objects.filter(organisation=organisation)
+    machine = get_object_or_404(of_kind, pk=wanted.machine, kind=LibraryFile.Kind.MACHINE)
+    tools = get_object_or_404(of_kind, pk=wanted.tools, kind=LibraryFile.Kind.TOOLS) if wanted.tools else None
+    mount = next(m["name"] for m in machine.data["mounts"] if m["takes"] == "work")
+    revision = services.compose(organisation, request.user, wanted.job_file(mount), machine, tools, files)  # type: ignore[arg-type]
+    return _job_out(revision.job)
+
+
+@api.get("/new-job-form", response=NewJob, include_in_schema=True)
+def new_job_defaults(request: HttpRequest) -> Any:
+    """A new job's form as it is when nothing has been filled in."""
+    return NewJob(name="", machine=0, program="")
+
+
+def _summary(item: LibraryFile) -> str:
+    if item.kind == LibraryFile.Kind.TOOLS:
+        return f"{len(item.data['tools'])} tools"
+    axes = [link["joint"]["axis"] for link in item.data["links"] if link.get("joint")]
+    return f"axes {' '.join(sorted(axes))}"
+
+
+@api.get("/library", response=list[LibraryOut])
+def library(request: HttpRequest) -> Any:
+    rows = LibraryFile.objects.filter(organisation=_organisation(request)).select_related("created_by")
+    return [
+        {"id": row.pk, "kind": row.kind, "name": row.name, "number": row.number, "created": row.created,
+         "by": row.created_by.get_username(), "summary": _summary(row)}
+        for row in rows
+    ]  # fmt: skip
+
+
+@api.get("/library/{number}/file")
+def library_file(request: HttpRequest, number: int) -> HttpResponse:
+    item = get_object_or_404(LibraryFile, pk=number, organisation=_organisation(request))
+    response = HttpResponse(json.dumps(item.data, indent=1), content_type="application/json")
+    response["Content-Disposition"] = f'attachment; filename="{item.kind}-{item.pk}.json"'
+    return response
+
+
+@api.post("/library/{kind}", response={200: LibraryOut, 422: Message})
+def add_to_library(request: HttpRequest, kind: str, file: File[UploadedFile]) -> Any:
+    if kind not in LibraryFile.Kind.values:
+        return Status(422, {"detail": f"the library has no '{kind}'"})
+    if (file.size or 0) > services.MAX_LIBRARY_BYTES:
+        raise services.Refused(f"{file.name}: larger than {services.MAX_LIBRARY_BYTES // 10**6} MB")
+    row = services.keep_in_library(_organisation(request), request.user, kind, file.read(), file.name or "file")  # type: ignore[arg-type]
+    return {"id": row.pk, "kind": row.kind, "name": row.name, "number": row.number, "created": row.created,
+            "by": row.created_by.get_username(), "summary": _summary(row)}  # fmt: skip
+
+
 @api.post("/revisions/{number}/rehearsals", response=RehearsalOut)
 def rehearse(request: HttpRequest, number: int) -> Any:
     revision = get_object_or_404(Revision, pk=number, job__organisation=_organisation(request))
@@ -191,6 +186,8 @@ def one_rehearsal(request: HttpRequest, number: int) -> Any:
         "job": row.revision.job.pk,
         "job_name": row.revision.job.name,
         "revision_number": row.revision.number,
+        "revision_label": row.revision.label,
+        "machine": row.revision.machine,
         "result": row.result,
         "findings": [_finding_out(item, triage.get(item.cause)) for item in row.findings.all()],
         "artifacts": [artifact.name for artifact in row.artifacts.all()],
@@ -244,8 +241,6 @@ def program_text(request: HttpRequest, number: int, name: str) -> HttpResponse:
 @api.put("/findings/{number}/triage", response={200: FindingOut, 422: Message})
 def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
     item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=_organisation(request))
-    if body.judgement not in Triage.Judgement.values:
-        return Status(422, {"detail": f"'{body.judgement}' is no judgement"})
     if body.judgement == Triage.Judgement.ACCEPTED and not body.reason.strip():
         return Status(422, {"detail": "Say why it is accepted."})
     row, _ = Triage.objects.update_or_create(

@@ -1,26 +1,46 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Modal, Progress as Bar, Select, Spin } from "antd";
-import { useCallback, useEffect, useMemo, useState, useSyncExternalStore } from "react";
+import { Alert, App, Button, Dropdown, Modal, Progress as Bar, Segmented, Select, Spin } from "antd";
+import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 
 import { api, follow, type Finding, type Judgement, type Progress } from "./api/client";
-import { Docket } from "./inspector/Docket";
+import { Docket, Verdict } from "./inspector/Docket";
+import { Margins } from "./inspector/Margins";
+import { PartList } from "./inspector/PartList";
 import { Readout } from "./inspector/Readout";
+import { ToolList } from "./inspector/ToolList";
 import { clock } from "./look";
-import { Player } from "./replay/player";
-import { Replay, type Description } from "./replay/replay";
+import { Divider, useWidth } from "./pane/Divider";
+import { Player, SPEEDS } from "./replay/player";
+import { Replay, type Description, type Spot } from "./replay/replay";
 import { Script } from "./script/Script";
+import type { Colouring, StageScene } from "./stage/scene";
 import { Stage } from "./stage/Stage";
 import { Tape } from "./tape/Tape";
 
 const KEYS: [string, string][] = [
   ["Space", "play or pause"],
   ["J  K  L", "backwards, still, forwards"],
+  ["+  −", "faster, slower"],
   [",  .", "one block back, one block on"],
   ["N  Shift-N", "next finding, finding before"],
-  ["T", "next tool"],
+  ["T  Shift-T", "next tool, tool before"],
   ["Home  End", "beginning, end"],
+  ["1 … 5", "views: work, machine, top, front, side"],
+  ["Z", "zoom to the finding"],
+  ["P", "tool paths"],
+  ["D", "deviation of the finished part"],
+  ["M", "machine: ghost, hidden, shown"],
+  ["Ctrl-F  Ctrl-G", "in the script: find, go to a line"],
   ["Esc", "let the finding go"],
   ["?", "this list"],
+];
+
+const FILES: [string, string][] = [
+  ["verdict.json", "Verdict, JSON"],
+  ["verdict.sarif", "Verdict, SARIF"],
+  ["verdict.xml", "Verdict, JUnit"],
+  ["trace.csv", "Every motion, CSV"],
+  ["stock.stl", "Machined stock, STL"],
 ];
 
 async function loadReplay(id: number): Promise<Replay> {
@@ -70,21 +90,43 @@ export function Workspace({ id, onLeave, onRehearsal }: { id: number; onLeave: (
         </Button>
         <b>{data.job_name}</b>
         <span className="quiet">
-          revision {data.revision_number}, rehearsal {data.id}
+          {data.machine} · revision {data.revision_number}
+          {data.revision_label && ` ${data.revision_label}`} · rehearsal {data.id}
         </span>
         <span className="grow" />
         {running ? (
           <>
-            <span className="quiet">{progress?.stage || (state === "queued" ? "waiting for a worker" : "starting")}</span>
+            <span className="quiet">
+              {STAGES[progress?.stage ?? data.stage] ?? (state === "queued" ? "waiting for a worker" : "starting")}
+              <Remaining key={progress?.stage} share={progress?.share ?? 0} />
+            </span>
             <Bar percent={Math.round(100 * (progress?.share ?? data.share))} size={[200, 8]} data-testid="progress" />
             <Button size="small" onClick={() => api.cancel(id)}>
               Cancel
             </Button>
           </>
         ) : (
-          <Button size="small" type="primary" onClick={again}>
-            Rehearse again
-          </Button>
+          <>
+            <Dropdown
+              menu={{
+                items: FILES.filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({
+                  key: file,
+                  label: (
+                    <a href={api.artifactAddress(id, file)} download={file}>
+                      {label}
+                    </a>
+                  ),
+                })),
+              }}
+              trigger={["click"]}
+              disabled={!data.artifacts.length}
+            >
+              <Button size="small">Files</Button>
+            </Dropdown>
+            <Button size="small" type="primary" onClick={again}>
+              Rehearse again
+            </Button>
+          </>
         )}
       </header>
       {state === "done" ? (
@@ -98,6 +140,26 @@ export function Workspace({ id, onLeave, onRehearsal }: { id: number; onLeave: (
       )}
     </div>
   );
+}
+
+const STAGES: Record<string, string> = {
+  reading: "reading the program",
+  contact: "following every pair of bodies",
+  material: "cutting the stock",
+  saving: "keeping the result",
+};
+
+/** What is left of a stage, from how long its share has taken so far; silent until that means something. */
+function Remaining({ share }: { share: number }) {
+  const [begun] = useState(() => performance.now());
+  const [now, setNow] = useState(begun);
+  useEffect(() => {
+    const timer = setInterval(() => setNow(performance.now()), 500);
+    return () => clearInterval(timer);
+  }, []);
+  const seconds = (now - begun) / 1000;
+  if (seconds < 2 || share < 0.03 || share >= 1) return null;
+  return <>, about {clock((seconds / share) * (1 - share)).replace(/\.\d$/, "")} left</>;
 }
 
 function Rehearsed({ id }: { id: number }) {
@@ -120,11 +182,22 @@ interface ReplayingProps {
   onTriage: Parameters<typeof Docket>[0]["onTriage"];
 }
 
+type Tab = "docket" | "part" | "tools" | "margins";
+const SCRIPT_WIDTH = 250;
+const INSPECTOR_WIDTH = 316;
+
 function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   const player = useMemo(() => new Player(replay.seconds), [replay]);
   useEffect(() => () => player.dispose(), [player]);
   const [chosen, setChosen] = useState<number | null>(null);
   const [help, setHelp] = useState(false);
+  const [tab, setTab] = useState<Tab>("docket");
+  const [colouring, setColouring] = useState<Colouring>("tool");
+  const { gouge, excess } = replay.description.checks;
+  const [reach, setReach] = useState(Math.max(gouge, excess) <= 0.1 ? 0.2 : 1);
+  const [left, setLeft] = useWidth("script", SCRIPT_WIDTH, 140, 720);
+  const [right, setRight] = useWidth("inspector", INSPECTOR_WIDTH, 260, 640);
+  const scene = useRef<StageScene | null>(null);
   const findings = rehearsal.findings;
   const selected = findings.find((finding) => finding.id === chosen) ?? null;
 
@@ -132,6 +205,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   const file = replay.motionCount ? replay.column("file")[motion] : 0;
   const name = replay.description.files?.[file];
   const text = useQuery({ queryKey: ["text", id, name], queryFn: () => api.text(id, name!), enabled: !!name, staleTime: Infinity });
+  const inFile = useMemo(() => findings.filter((finding) => finding.data.program === name), [findings, name]);
 
   const seek = useCallback(
     (time: number) => {
@@ -143,23 +217,49 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   const select = useCallback(
     (finding: number | null) => {
       setChosen(finding);
+      setTab("docket");
       const found = findings.find((item) => item.id === finding);
       if (found) seek(found.data.time);
     },
     [findings, seek],
   );
   const toMotion = useCallback((to: number) => seek(replay.endOf(to)), [replay, seek]);
+  const toLine = useCallback(
+    (line: number) => {
+      const to = replay.motionOfLine(file, line);
+      if (to >= 0) toMotion(to);
+    },
+    [replay, file, toMotion],
+  );
+  const keepScene = useCallback((made: StageScene | null) => {
+    scene.current = made;
+  }, []);
+  const pictureOf = useCallback(
+    ({ data }: Finding) => (scene.current && data.point ? scene.current.picture(data.time, data.bodies, data.point) : null),
+    [],
+  );
+  const showDeviation = useCallback(() => setColouring("deviation"), []);
+  const toSpot = (stock: number, spot: Spot) => {
+    seek(replay.seconds);
+    setColouring("deviation");
+    if (scene.current) scene.current.focus(scene.current.fromWork(stock, spot.point));
+  };
 
   useEffect(() => {
     const key = (event: KeyboardEvent) => {
-      if ((event.target as HTMLElement).closest("input, textarea, [contenteditable]") || event.ctrlKey || event.metaKey) return;
+      if ((event.target as HTMLElement).closest("input, textarea, [contenteditable='true'], .cm-panel, [role=dialog]")) return;
+      if (event.ctrlKey || event.metaKey || event.altKey) return;
       const here = replay.motionAt(player.time);
+      const operations = replay.description.operations ?? [];
       const pressed = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+      const views = ["work", "machine", "top", "front", "side"] as const;
       const actions: Record<string, () => void> = {
         " ": () => player.play(player.playing ? 0 : 1),
         j: () => player.play(-1),
         k: () => player.play(0),
         l: () => player.play(1),
+        "+": () => player.faster(),
+        "-": () => player.slower(),
         ",": () => seek(replay.beginOf(Math.max(0, here - (player.time > replay.beginOf(here) ? 0 : 1)))),
         ".": () => seek(replay.endOf(here) + 1e-9),
         n: () => {
@@ -168,13 +268,20 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
           if (findings[next]) select(findings[next].id);
         },
         t: () => {
-          const next = replay.description.operations?.find((operation) => operation.time > player.time + 1e-6);
+          const next = event.shiftKey
+            ? operations.findLast((operation) => operation.time < player.time - 1e-6)
+            : operations.find((operation) => operation.time > player.time + 1e-6);
           if (next) seek(next.time);
         },
+        p: () => scene.current?.showPaths(!scene.current.pathsOn),
+        d: () => scene.current?.hasDesign && setColouring((now) => (now === "tool" ? "deviation" : "tool")),
+        m: () => scene.current?.turnMachine(),
+        z: () => scene.current?.focusOnLit(),
         Home: () => seek(0),
         End: () => seek(replay.seconds),
         Escape: () => setChosen(null),
         "?": () => setHelp(true),
+        ...Object.fromEntries(views.map((view, i) => [String(i + 1), () => scene.current?.view(view)])),
       };
       if (actions[pressed]) {
         event.preventDefault();
@@ -188,26 +295,51 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   return (
     <>
       <div className="panes">
-        <section className="pane-script" aria-label="Script">
+        <section className="pane-script" aria-label="Script" style={{ width: left }}>
           <h3>{name ?? "no program"}</h3>
+          {text.isError && <Alert type="error" title={text.error.message} />}
           {text.data !== undefined && (
-            <Script
-              text={text.data}
-              file={file}
-              replay={replay}
-              player={player}
-              findings={findings.filter((finding) => finding.data.program === name)}
-              onLine={(line) => {
-                const to = replay.motionOfLine(file, line);
-                if (to >= 0) toMotion(to);
-              }}
-            />
+            <Script text={text.data} file={file} replay={replay} player={player} findings={inFile} onLine={toLine} />
           )}
         </section>
-        <Stage replay={replay} player={player} finding={selected} onMotion={toMotion} />
-        <section className="pane-inspector" aria-label="Inspector">
+        <Divider label="Width of the script" width={left} side={1} initial={SCRIPT_WIDTH} onWidth={setLeft} />
+        <Stage
+          replay={replay}
+          player={player}
+          finding={selected}
+          text={text.data}
+          colouring={colouring}
+          reach={reach}
+          onColouring={setColouring}
+          onReach={setReach}
+          onMotion={toMotion}
+          onScene={keepScene}
+        />
+        <Divider label="Width of the inspector" width={right} side={-1} initial={INSPECTOR_WIDTH} onWidth={setRight} />
+        <section className="pane-inspector" aria-label="Inspector" style={{ width: right }}>
           <Readout replay={replay} player={player} />
-          <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} />
+          <Verdict rehearsal={rehearsal} />
+          <Segmented<Tab>
+            block
+            size="small"
+            className="tabs"
+            value={tab}
+            onChange={setTab}
+            options={[
+              { value: "docket", label: "Docket" },
+              { value: "part", label: "Part" },
+              { value: "tools", label: "Tools" },
+              { value: "margins", label: "Margins" },
+            ]}
+          />
+          <div className="inspector-body">
+            {tab === "docket" && (
+              <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} />
+            )}
+            {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} onSpot={toSpot} onDeviation={showDeviation} />}
+            {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
+            {tab === "margins" && <Margins rehearsal={rehearsal} onTime={seek} />}
+          </div>
         </section>
       </div>
       <footer>
@@ -244,7 +376,7 @@ function Transport({ player, onHelp }: { player: Player; onHelp: () => void }) {
         size="small"
         value={player.speed}
         onChange={(speed) => player.setSpeed(speed)}
-        options={[0.1, 0.5, 1, 2, 5, 10, 30].map((speed) => ({ value: speed, label: `${speed}×` }))}
+        options={SPEEDS.map((speed) => ({ value: speed, label: `${speed}×` }))}
         aria-label="Speed"
       />
       <span className="clock" data-testid="clock">

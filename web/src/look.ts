@@ -28,3 +28,14 @@ export function clock(seconds: number): string {
   const minutes = Math.floor(total / 60);
   return `${minutes}:${(total - 60 * minutes).toFixed(1).padStart(4, "0")}`;
 }
+
+/** Deviation of the finished part: plum for a gouge, paper within tolerance, blue for material left. */
+export function deviationColour(deviation: number, gouge: number, excess: number, reach: number): [number, number, number] {
+  const paper = [0.88, 0.86, 0.8] as const;
+  const end = deviation < 0 ? ([0.55, 0.04, 0.29] as const) : ([0.06, 0.27, 0.5] as const);
+  const tolerance = deviation < 0 ? gouge : excess;
+  const beyond = Math.abs(deviation) - tolerance;
+  if (beyond <= 0) return [...paper];
+  const share = 0.35 + 0.65 * Math.min(1, beyond / Math.max(1e-9, reach - tolerance));
+  return [0, 1, 2].map((i) => paper[i] + share * (end[i] - paper[i])) as [number, number, number];
+}

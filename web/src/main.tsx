@@ -10,15 +10,19 @@ import { createRoot } from "react-dom/client";
 
 import { api, Problem } from "./api/client";
 import { Jobs } from "./jobs/Jobs";
+import { Library } from "./library/Library";
 import { ACCENT, INK, PAPER, SHEET } from "./look";
 import { SignIn } from "./SignIn";
 
 // The stage and its library come only when a rehearsal is opened.
 const Workspace = lazy(() => import("./Workspace").then((module) => ({ default: module.Workspace })));
 
-function rehearsalInAddress(): number | null {
-  const found = location.pathname.match(/^\/rehearsals\/(\d+)$/);
-  return found ? Number(found[1]) : null;
+type Place = { page: "jobs" | "library" } | { page: "rehearsal"; id: number };
+
+function placeOf(path: string): Place {
+  const found = path.match(/^\/rehearsals\/(\d+)$/);
+  if (found) return { page: "rehearsal", id: Number(found[1]) };
+  return { page: path === "/library" ? "library" : "jobs" };
 }
 
 function House() {
@@ -28,22 +32,23 @@ function House() {
     queryFn: api.me,
     retry: (count, error) => !(error instanceof Problem && error.status === 401) && count < 2,
   });
-  const [open, setOpen] = useState(rehearsalInAddress);
+  const [place, setPlace] = useState(() => placeOf(location.pathname));
   useEffect(() => {
-    const back = () => setOpen(rehearsalInAddress());
+    const back = () => setPlace(placeOf(location.pathname));
     addEventListener("popstate", back);
     return () => removeEventListener("popstate", back);
   }, []);
-  const go = (id: number | null) => {
-    history.pushState(null, "", id === null ? "/" : `/rehearsals/${id}`);
-    setOpen(id);
+  const go = (path: string) => {
+    history.pushState(null, "", path);
+    setPlace(placeOf(path));
   };
+  const toRehearsal = (id: number) => go(`/rehearsals/${id}`);
   if (me.isPending) return <Spin className="middle" />;
   if (!me.data) return <SignIn onDone={(user) => queries.setQueryData(["me"], user)} />;
-  if (open !== null)
+  if (place.page === "rehearsal")
     return (
       <Suspense fallback={<Spin className="middle" />}>
-        <Workspace key={open} id={open} onLeave={() => go(null)} onRehearsal={go} />
+        <Workspace key={place.id} id={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} />
       </Suspense>
     );
   return (
@@ -52,13 +57,28 @@ function House() {
         <img src="/mark.svg" width="22" alt="" />
         <b>Blunt Mirror</b>
         <span className="quiet">{me.data.organisation}</span>
+        <nav>
+          {(["jobs", "library"] as const).map((page) => (
+            <a
+              key={page}
+              href={page === "jobs" ? "/" : "/library"}
+              aria-current={place.page === page ? "page" : undefined}
+              onClick={(event) => {
+                event.preventDefault();
+                go(page === "jobs" ? "/" : "/library");
+              }}
+            >
+              {page === "jobs" ? "Jobs" : "Machines and tools"}
+            </a>
+          ))}
+        </nav>
         <span className="grow" />
         <span>{me.data.name}</span>
         <Button size="small" onClick={() => api.signOut().then(() => location.assign("/"))}>
           Sign out
         </Button>
       </header>
-      <Jobs onRehearsal={go} />
+      {place.page === "jobs" ? <Jobs onRehearsal={toRehearsal} /> : <Library />}
     </>
   );
 }

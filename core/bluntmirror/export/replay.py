@@ -75,7 +75,8 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
         "kinds": list(KIND_NAMES),
         "tools": [
             {"number": t.number, "name": t.name, "diameter": t.diameter, "length": t.length, "reach": t.reach,
-             "flute_length": t.flute_length}
+             "flute_length": t.flute_length,
+             "outline": [{"part": part, "points": points} for part, points in t.outlines().items()]}
             for t in result.tools.values()
         ],
         "toolMount": {"link": mount.link, "matrix": frame(mount.at, mount.turn).tolist()},
@@ -95,6 +96,7 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
                 "name": cut.name,
                 "link": work.link,
                 "matrix": (frame(work.at, work.turn) @ cut.frame).tolist(),
+                "mount": frame(work.at, work.turn).tolist(),
                 "brick": binary.put(f"film{i}/brick", np.array([v.brick for v in versions]), "uint32"),
                 "time": binary.put(f"film{i}/time", np.array([v.time for v in versions]), "float64"),
                 "vertexEnd": binary.put(f"film{i}/vertexEnd", np.cumsum([len(v.vertices) for v in versions]), "uint32"),

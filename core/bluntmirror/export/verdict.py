@@ -87,7 +87,8 @@ def verdict_dict(result: Rehearsal) -> dict[str, Any]:
             "near_stock": checks.near_stock,
             "pairs": result.pairs,
             "margins": [
-                {"bodies": [m.a, m.b], "clearance": _rounded(m.clearance, 3)}
+                {"bodies": [m.a, m.b], "clearance": _rounded(m.clearance, 3), "motion": m.motion,
+                 "time": _rounded(reel.end_time[m.motion] if reel else 0.0, 4)}
                 for m in sorted(result.margins, key=lambda m: m.clearance)
                 if m.motion >= 0
             ],

@@ -62,15 +62,17 @@ class Assembly:
     turns: int  # +1 right-handed (M3 cuts), −1 left-handed
     carried_out: bool = True  # False for tools whose cut this version does not work out
 
+    def outlines(self) -> dict[str, list[tuple[float, float]]]:
+        """The closed outlines [(r, h), …] of cutter, shank and holder, h from the tip; parts that a tool lacks are left
+        out."""
+        parts = {"cutter": self.cutting, "shank": self.shank, "holder": self.holder}
+        return {name: _profile(slabs) for name, slabs in parts.items() if len(slabs)}
+
     def meshes(self) -> dict[str, Mesh]:
         """cutter, shank and holder as meshes in the frame of the tool mount: the gauge point at its origin."""
-        parts = {"cutter": self.cutting, "shank": self.shank, "holder": self.holder}
-        result = {}
-        for name, slabs in parts.items():
-            if len(slabs):
-                profile = _profile(slabs)
-                result[name] = revolve([[r, h - self.length] for r, h in profile])
-        return result
+        return {
+            name: revolve([[r, h - self.length] for r, h in outline]) for name, outline in self.outlines().items()
+        }
 
 
 def _profile(slabs: Floats) -> list[tuple[float, float]]:

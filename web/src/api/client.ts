@@ -1,5 +1,7 @@
 // The API, typed. Every failure becomes one Problem with words for a person.
 
+import type { components } from "./schema";
+
 export class Problem extends Error {
   constructor(
     message: string,
@@ -9,103 +11,17 @@ export class Problem extends Error {
   }
 }
 
-export interface Me {
-  name: string;
-  organisation: string;
-}
-
-export interface Rehearsal {
-  id: number;
-  state: "queued" | "running" | "done" | "failed" | "cancelled";
-  stage: string;
-  share: number;
-  error: string;
-  verdict: "" | "stop" | "caution" | "clear";
-  seconds: number | null;
-  created: string;
-  finished: string | null;
-  by: string;
-  revision: number;
-  stops: number;
-  cautions: number;
-}
-
-export interface Revision {
-  id: number;
-  number: number;
-  label: string;
-  machine: string;
-  created: string;
-  by: string;
-  rehearsals: Rehearsal[];
-}
-
-export interface Job {
-  id: number;
-  name: string;
-  revisions: Revision[];
-}
-
-export type Judgement = "real" | "accepted" | "model";
-
-export interface Triage {
-  judgement: Judgement;
-  reason: string;
-  by: string;
-  at: string;
-  reopened: boolean;
-}
-
-export interface FindingData {
-  kind: string;
-  severity: "stop" | "caution";
-  channel: number;
-  program: string;
-  line: number;
-  time: number;
-  tool: number;
-  bodies: string[];
-  axis: string;
-  amount: number;
-  point: [number, number, number] | null;
-  count: number;
-  message: string;
-  remedy: string;
-  motion: number;
-  lastMotion: number;
-}
-
-export interface Finding {
-  id: number;
-  title: string;
-  meaning: string;
-  data: FindingData;
-  triage: Triage | null;
-}
-
-export interface Verdict {
-  time: number;
-  axes: { axis: string; min: number; max: number; travel: [number, number] | null }[];
-  tools: { number: number; time_in_cut: number; metres_in_cut: number }[];
-  stock: { name: string; volume_before: number; volume_after: number }[];
-  checked: {
-    resolution: number;
-    near: number;
-    pairs: number;
-    design: boolean;
-    notes: string[];
-    margins: { bodies: [string, string]; clearance: number }[];
-  };
-}
-
-export interface RehearsalFull extends Rehearsal {
-  job: number;
-  job_name: string;
-  revision_number: number;
-  result: Verdict | null;
-  findings: Finding[];
-  artifacts: string[];
-}
+type Schemas = components["schemas"];
+export type Me = Schemas["Me"];
+export type Rehearsal = Schemas["RehearsalOut"];
+export type RehearsalFull = Schemas["RehearsalFull"];
+export type Revision = Schemas["RevisionOut"];
+export type Job = Schemas["JobOut"];
+export type Finding = Schemas["FindingOut"];
+export type Judgement = Schemas["TriageIn"]["judgement"];
+export type Result = Schemas["Result"];
+export type LibraryFile = Schemas["LibraryOut"];
+export type NewJob = Schemas["NewJob"];
 
 function cookie(name: string): string {
   return document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? "";
@@ -148,6 +64,19 @@ export const api = {
     for (const { file, name } of files) form.append("files", file, name);
     return (await ask("/jobs", { method: "POST", body: form })).json() as Promise<Job>;
   },
+  compose: async (spec: NewJob, files: File[]) => {
+    const form = new FormData();
+    form.append("spec", JSON.stringify(spec));
+    for (const file of files) form.append("files", file, file.name);
+    return (await ask("/jobs/new", { method: "POST", body: form })).json() as Promise<Job>;
+  },
+  library: () => json<LibraryFile[]>("/library"),
+  addToLibrary: async (kind: LibraryFile["kind"], file: File) => {
+    const form = new FormData();
+    form.append("file", file, file.name);
+    return (await ask(`/library/${kind}`, { method: "POST", body: form })).json() as Promise<LibraryFile>;
+  },
+  libraryFile: (id: number) => `/api/library/${id}/file`,
   rehearse: (revision: number) => json<Rehearsal>(`/revisions/${revision}/rehearsals`, "POST"),
   rehearsal: (id: number) => json<RehearsalFull>(`/rehearsals/${id}`),
   cancel: (id: number) => json<Rehearsal>(`/rehearsals/${id}/cancel`, "POST"),
@@ -156,6 +85,7 @@ export const api = {
   clearTriage: (finding: number) => json<Finding>(`/findings/${finding}/triage`, "DELETE"),
   text: async (id: number, name: string) => (await ask(`/rehearsals/${id}/program/${encodeURI(name)}`)).text(),
   artifact: (id: number, name: string) => ask(`/rehearsals/${id}/artifacts/${name}`),
+  artifactAddress: (id: number, name: string) => `/api/rehearsals/${id}/artifacts/${name}`,
 };
 
 export interface Progress {

@@ -1,30 +1,39 @@
 import { Button, Input, Typography } from "antd";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 
 import type { Finding, Judgement, RehearsalFull } from "../api/client";
 import { clock, VERDICT_WORDS } from "../look";
 import { Mark } from "./Mark";
 
 const JUDGEMENTS: Record<Judgement, string> = { real: "Real", accepted: "Accepted", model: "Fault of the model" };
+const COPIES = { tooltips: ["Copy", "Copied"] };
 
 interface Props {
   rehearsal: RehearsalFull;
   selected: Finding | null;
   onSelect: (id: number | null) => void;
   onTriage: (finding: Finding, judgement: Judgement | null, reason: string) => Promise<void>;
+  /** A picture of the finding from the stage; null while there is no stage. */
+  pictureOf: (finding: Finding) => string | null;
 }
 
-export function Docket({ rehearsal, selected, onSelect, onTriage }: Props) {
+export function Verdict({ rehearsal }: { rehearsal: RehearsalFull }) {
+  if (!rehearsal.verdict) return null;
+  return (
+    <div className={`verdict ${rehearsal.verdict}`} data-testid="verdict">
+      <Mark severity={rehearsal.verdict} />
+      <b>{VERDICT_WORDS[rehearsal.verdict]}</b>
+      <span>
+        {rehearsal.stops} stop · {rehearsal.cautions} caution
+      </span>
+    </div>
+  );
+}
+
+export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf }: Props) {
   const { findings, result } = rehearsal;
   return (
     <div className="docket">
-      {rehearsal.verdict && (
-        <div className={`verdict ${rehearsal.verdict}`} data-testid="verdict">
-          <Mark severity={rehearsal.verdict} />
-          <b>{VERDICT_WORDS[rehearsal.verdict]}</b>
-          <span>{rehearsal.seconds !== null && clock(rehearsal.seconds)}</span>
-        </div>
-      )}
       <ul>
         {findings.map((finding) => (
           <li key={finding.id} className={finding.id === selected?.id ? "chosen" : ""}>
@@ -36,55 +45,46 @@ export function Docket({ rehearsal, selected, onSelect, onTriage }: Props) {
               </span>
               <span className="finding-place">{finding.data.line ? `line ${finding.data.line}` : "setup"}</span>
             </button>
-            {finding.id === selected?.id && <Details key={finding.id} finding={finding} onTriage={onTriage} />}
+            {finding.id === selected?.id && (
+              <Details key={finding.id} finding={finding} onTriage={onTriage} pictureOf={pictureOf} />
+            )}
           </li>
         ))}
       </ul>
-      {!findings.length && rehearsal.state === "done" && <p className="quiet">Nothing was found. What was checked stands below.</p>}
+      {!findings.length && <p className="padded">Nothing was found. What was checked, and what was not, stands below.</p>}
       {result && (
         <div className="checked">
           <h4>Checked</h4>
           <p>
-            {result.checked.pairs} pairs of bodies for contact, clearance {result.checked.near} mm; stock on a grid of{" "}
-            {result.checked.resolution} mm; travel of {result.axes.length} axes.
+            {result.checked.pairs} pairs of bodies for contact and a clearance of {result.checked.near} mm, travel of{" "}
+            {result.axes.length} axes, stock on a grid of {result.checked.resolution} mm
+            {result.checked.design && ", the finished part against its design"}.
           </p>
-          <p className="quiet">Not checked yet: gouges and material left against a design.</p>
+          <h4>Not checked</h4>
+          {result.checked.not_checked.map((what) => (
+            <p key={what} className="quiet">
+              {what}
+            </p>
+          ))}
           {result.checked.notes.map((note) => (
             <p key={note}>{note}</p>
           ))}
-          <table>
-            <tbody>
-              {result.axes.map((axis) => (
-                <tr key={axis.axis}>
-                  <th>{axis.axis}</th>
-                  <td>{axis.min.toFixed(3)}</td>
-                  <td>… {axis.max.toFixed(3)}</td>
-                  <td className="quiet">{axis.travel ? `of ${axis.travel[0]} … ${axis.travel[1]}` : "endless"}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          <h4>Least margins</h4>
-          <table>
-            <tbody>
-              {result.checked.margins.slice(0, 6).map((margin) => (
-                <tr key={margin.bodies.join()}>
-                  <td>{margin.bodies.join(" · ")}</td>
-                  <td>{margin.clearance.toFixed(1)} mm</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
         </div>
       )}
     </div>
   );
 }
 
-function Details({ finding, onTriage }: { finding: Finding; onTriage: Props["onTriage"] }) {
+function Details({ finding, onTriage, pictureOf }: { finding: Finding } & Pick<Props, "onTriage" | "pictureOf">) {
   const [reason, setReason] = useState(finding.triage?.reason ?? "");
   const [failure, setFailure] = useState("");
+  const [picture, setPicture] = useState<string | null>(null);
   const { data } = finding;
+  useEffect(() => {
+    // After the stage has gone to the finding's moment, so that the picture costs no frame on the way there.
+    const waiting = setTimeout(() => setPicture(pictureOf(finding)), 120);
+    return () => clearTimeout(waiting);
+  }, [finding, pictureOf]);
   const judge = (judgement: Judgement | null) =>
     onTriage(finding, judgement, reason).then(
       () => setFailure(""),
@@ -93,17 +93,30 @@ function Details({ finding, onTriage }: { finding: Finding; onTriage: Props["onT
   return (
     <div className="details">
       <p>
-        <Typography.Text copyable={{ text: data.message }}>{data.message}.</Typography.Text>
+        <Typography.Text copyable={{ text: data.message, ...COPIES }}>{data.message}.</Typography.Text>
       </p>
       <p className="remedy">{data.remedy}</p>
+      {data.point &&
+        (picture ? (
+          <a href={picture} download={`finding-${data.kind}-line-${data.line}.png`} title="Save the picture">
+            <img className="picture" src={picture} alt={`Picture of the finding: ${data.message}`} />
+          </a>
+        ) : (
+          <div className="picture" />
+        ))}
       <dl>
-        <dt>Amount</dt>
-        <dd>
-          <Typography.Text copyable={{ text: String(data.amount) }}>{data.amount.toFixed(3)}</Typography.Text>
-        </dd>
+        {data.amount > 0 && (
+          <>
+            <dt>Amount</dt>
+            <dd>
+              <Typography.Text copyable={{ text: String(data.amount), ...COPIES }}>{data.amount.toFixed(3)} mm</Typography.Text>
+            </dd>
+          </>
+        )}
         <dt>Moment</dt>
         <dd>
-          {clock(data.time)}, {data.program} line {data.line}
+          {clock(data.time)}
+          {data.line > 0 && `, ${data.program} line ${data.line}`}
           {data.count > 1 && `, ${data.count} motions`}
         </dd>
         {data.tool > 0 && (
@@ -122,12 +135,14 @@ function Details({ finding, onTriage }: { finding: Finding; onTriage: Props["onT
           <>
             <dt>Place</dt>
             <dd>
-              <Typography.Text copyable={{ text: data.point.join(" ") }}>
+              <Typography.Text copyable={{ text: data.point.join(" "), ...COPIES }}>
                 {data.point.map((c) => c.toFixed(2)).join("  ")}
               </Typography.Text>
             </dd>
           </>
         )}
+        <dt>Kind</dt>
+        <dd title={finding.meaning}>{data.kind}</dd>
       </dl>
       <div className="triage">
         <Input size="small" value={reason} placeholder="Reason" aria-label="Reason" onChange={(e) => setReason(e.target.value)} />
@@ -147,6 +162,11 @@ function Details({ finding, onTriage }: { finding: Finding; onTriage: Props["onT
           </Button>
         )}
         {failure && <p className="failure">{failure}</p>}
+        {finding.triage && (
+          <p className="quiet">
+            {finding.triage.by}, {new Date(finding.triage.at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
+          </p>
+        )}
       </div>
     </div>
   );

@@ -5,6 +5,7 @@ import { useState } from "react";
 import { api, type Revision } from "../api/client";
 import { Mark } from "../inspector/Mark";
 import { clock, VERDICT_WORDS } from "../look";
+import { ComposeJob } from "./ComposeJob";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
 
@@ -37,6 +38,7 @@ export function Jobs({ onRehearsal }: { onRehearsal: (id: number) => void }) {
   const [over, setOver] = useState(false);
   const [sending, setSending] = useState(false);
   const [failure, setFailure] = useState("");
+  const [composing, setComposing] = useState(false);
 
   const send = async (files: { file: File; name: string }[]) => {
     setSending(true);
@@ -88,7 +90,20 @@ export function Jobs({ onRehearsal }: { onRehearsal: (id: number) => void }) {
           choose a zip
         </label>
         {sending && <Spin size="small" />}
+        <span className="grow" />
+        <Button size="small" type="primary" onClick={() => setComposing(true)}>
+          New job
+        </Button>
       </div>
+      <ComposeJob
+        open={composing}
+        onClose={() => setComposing(false)}
+        onDone={(job) => {
+          setComposing(false);
+          message.success(`${job.name} is in.`);
+          void queries.invalidateQueries({ queryKey: ["jobs"] });
+        }}
+      />
       {failure && <Alert type="error" closable title="The job was not taken in" description={failure} />}
       {jobs.isError && <Alert type="error" title={jobs.error.message} />}
       {jobs.isPending && <Spin className="middle" />}
@@ -132,7 +147,23 @@ export function Jobs({ onRehearsal }: { onRehearsal: (id: number) => void }) {
                         </a>
                       )}
                     </td>
-                    <td>{last?.state === "done" && `${last.stops} stop · ${last.cautions} caution`}</td>
+                    <td>
+                      {last?.state === "done" && (
+                        <>
+                          {last.stops > 0 && (
+                            <span className="count">
+                              <Mark severity="stop" /> {last.stops}
+                            </span>
+                          )}
+                          {last.cautions > 0 && (
+                            <span className="count">
+                              <Mark severity="caution" /> {last.cautions}
+                            </span>
+                          )}
+                          {!last.stops && !last.cautions && <span className="quiet">none</span>}
+                        </>
+                      )}
+                    </td>
                     <td>{last?.seconds != null && clock(last.seconds)}</td>
                     <td className="quiet">{last && `${MOMENT.format(new Date(last.created))}, ${last.by}`}</td>
                     <td>

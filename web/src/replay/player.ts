@@ -1,5 +1,7 @@
 // The clock of the replay. It lives outside React, so that sixty changes a second redraw only what shows the time.
 
+export const SPEEDS = [0.1, 0.5, 1, 2, 5, 10, 30, 100];
+
 export class Player {
   time = 0;
   speed = 1;
@@ -37,6 +39,14 @@ export class Player {
   setSpeed(speed: number): void {
     this.speed = speed;
     this.tell();
+  }
+
+  faster(): void {
+    this.setSpeed(SPEEDS.find((speed) => speed > this.speed) ?? this.speed);
+  }
+
+  slower(): void {
+    this.setSpeed(SPEEDS.findLast((speed) => speed < this.speed) ?? this.speed);
   }
 
   private step = (now: number): void => {

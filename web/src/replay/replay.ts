@@ -23,6 +23,21 @@ export interface Snapshot {
   coolant: number;
 }
 
+export interface Spot {
+  kind: "gouge" | "excess";
+  amount: number;
+  point: [number, number, number]; // in the frame of the work mount
+  motion: number; // −1 where no motion made it
+}
+
+/** The finished part beside its design: a deviation (mm, + is material left) for every quad of the final bricks. */
+export interface Part {
+  design: string;
+  final: string;
+  deviation: string;
+  spots: Spot[];
+}
+
 export interface Description {
   job: string;
   machine: string;
@@ -36,12 +51,21 @@ export interface Description {
     mesh: { positions: string; triangles: string };
   }[];
   kinds: string[];
-  tools: { number: number; name: string; diameter: number; length: number; reach: number; flute_length: number }[];
+  tools: {
+    number: number;
+    name: string;
+    diameter: number;
+    length: number;
+    reach: number;
+    flute_length: number;
+    outline: { part: "cutter" | "shank" | "holder"; points: [number, number][] }[];
+  }[];
   toolMount: { link: string; matrix: number[][] };
   stocks: {
     name: string;
     link: string;
     matrix: number[][];
+    mount: number[][];
     brick: string;
     time: string;
     vertexEnd: string;
@@ -49,7 +73,9 @@ export interface Description {
     vertices: string;
     quads: string;
     tags: string;
+    part: Part | null;
   }[];
+  checks: { gouge: number; excess: number };
   axes?: { name: string; travel: [number, number] | null; type: string }[];
   start?: number[];
   files?: string[];

@@ -1,12 +1,13 @@
-import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
+import { defaultKeymap } from "@codemirror/commands";
+import { gotoLine, highlightSelectionMatches, search, searchKeymap } from "@codemirror/search";
+import { Compartment, EditorState, RangeSetBuilder, StateEffect, StateField, type Extension } from "@codemirror/state";
+import { Decoration, EditorView, gutter, GutterMarker, keymap, lineNumbers, type DecorationSet } from "@codemirror/view";
+import { useEffect, useRef } from "react";
 
 import type { Finding } from "../api/client";
-import { Mark } from "../inspector/Mark";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
-
-const ROW = 18;
-const SPARE = 12;
+import { ncLanguage } from "./language";
 
 interface Props {
   text: string;
@@ -17,57 +18,127 @@ interface Props {
   onLine: (line: number) => void;
 }
 
-/** The program text beside the stage. Only the rows in sight are in the page, so that a million lines scroll freely. */
-export function Script({ text, file, replay, player, findings, onLine }: Props) {
-  const lines = useMemo(() => text.replace(/\r\n?/g, "\n").split("\n"), [text]);
-  const marks = useMemo(() => new Map(findings.map((f) => [f.data.line, f])), [findings]);
-  const motion = useSyncExternalStore(player.subscribe, () => replay.motionAt(player.time));
-  const current = replay.motionCount && replay.column("file")[motion] === file ? replay.column("line")[motion] : 0;
-  const box = useRef<HTMLDivElement>(null);
-  const [view, setView] = useState({ top: 0, height: 600 });
+const setNow = StateEffect.define<number>();
+const nowMark = Decoration.line({ class: "line-now" });
 
-  useEffect(() => {
-    const element = box.current!;
-    const measure = () => setView({ top: element.scrollTop, height: element.clientHeight });
-    const watcher = new ResizeObserver(measure);
-    watcher.observe(element);
-    element.addEventListener("scroll", measure);
-    return () => {
-      watcher.disconnect();
-      element.removeEventListener("scroll", measure);
-    };
-  }, []);
-
-  useEffect(() => {
-    const element = box.current!;
-    const y = (current - 1) * ROW;
-    if (current && (y < element.scrollTop + 2 * ROW || y > element.scrollTop + element.clientHeight - 4 * ROW)) {
-      element.scrollTop = y - element.clientHeight / 3;
+/** The line that is being carried out. */
+const now = StateField.define<DecorationSet>({
+  create: () => Decoration.none,
+  update(marks, transaction) {
+    for (const effect of transaction.effects) {
+      if (!effect.is(setNow)) continue;
+      const line = effect.value;
+      if (line < 1 || line > transaction.state.doc.lines) return Decoration.none;
+      return Decoration.set(nowMark.range(transaction.state.doc.line(line).from));
     }
-  }, [current]);
+    return marks;
+  },
+  provide: (field) => EditorView.decorations.from(field),
+});
 
-  const first = Math.max(0, Math.floor(view.top / ROW) - SPARE);
-  const last = Math.min(lines.length, Math.ceil((view.top + view.height) / ROW) + SPARE);
-  return (
-    <div className="script" ref={box} data-testid="script">
-      <div style={{ height: lines.length * ROW, position: "relative" }}>
-        {lines.slice(first, last).map((line, i) => {
-          const number = first + i + 1;
-          const mark = marks.get(number);
-          return (
-            <div
-              key={number}
-              className={number === current ? "row now" : "row"}
-              style={{ top: (number - 1) * ROW, height: ROW }}
-              onClick={() => onLine(number)}
-            >
-              <span className="row-mark">{mark && <Mark severity={mark.data.severity} />}</span>
-              <span className="row-number">{number}</span>
-              <code>{line}</code>
-            </div>
-          );
-        })}
-      </div>
-    </div>
-  );
+class FindingMarker extends GutterMarker {
+  constructor(
+    readonly severity: string,
+    readonly title: string,
+  ) {
+    super();
+  }
+  override eq(other: FindingMarker): boolean {
+    return other.severity === this.severity && other.title === this.title;
+  }
+  override toDOM(): Node {
+    const mark = document.createElement("span");
+    mark.className = `gutter-mark ${this.severity}`;
+    mark.title = this.title;
+    return mark;
+  }
+}
+
+/** Marks beside the lines that findings begin at. */
+function findingGutter(findings: Finding[]): Extension {
+  const sorted = [...findings].filter((f) => f.data.line > 0).sort((a, b) => a.data.line - b.data.line);
+  return gutter({
+    class: "finding-gutter",
+    markers: (view) => {
+      const builder = new RangeSetBuilder<GutterMarker>();
+      for (const { data, title } of sorted) {
+        if (data.line > view.state.doc.lines) continue;
+        const at = view.state.doc.line(data.line).from;
+        builder.add(at, at, new FindingMarker(data.severity, title));
+      }
+      return builder.finish();
+    },
+    initialSpacer: () => new FindingMarker("none", ""),
+  });
+}
+
+/** The program text beside the stage, following the replay; a click goes to the moment of a line. */
+export function Script({ text, file, replay, player, findings, onLine }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const editor = useRef<EditorView | null>(null);
+  const marks = useRef(new Compartment());
+  const go = useRef(onLine);
+  useEffect(() => {
+    go.current = onLine;
+  }, [onLine]);
+
+  useEffect(() => {
+    const view = new EditorView({
+      parent: host.current!,
+      state: EditorState.create({
+        doc: text.replace(/\r\n?/g, "\n"),
+        extensions: [
+          EditorState.readOnly.of(true),
+          marks.current.of([]),
+          lineNumbers(),
+          now,
+          search({ top: true }),
+          highlightSelectionMatches(),
+          keymap.of([{ key: "Mod-g", run: gotoLine }, ...searchKeymap, ...defaultKeymap]),
+          ...ncLanguage,
+          EditorView.domEventHandlers({
+            click: (event, at) => {
+              const place = at.posAtCoords({ x: event.clientX, y: event.clientY });
+              if (place !== null && at.state.selection.main.empty) go.current(at.state.doc.lineAt(place).number);
+            },
+          }),
+        ],
+      }),
+    });
+    editor.current = view;
+    return () => {
+      view.destroy();
+      editor.current = null;
+    };
+  }, [text]);
+
+  useEffect(() => {
+    editor.current?.dispatch({ effects: marks.current.reconfigure(findingGutter(findings)) });
+  }, [findings, text]);
+
+  useEffect(() => {
+    let shown = -1;
+    const follow = () => {
+      const view = editor.current;
+      if (!view) return;
+      const motion = replay.motionAt(player.time);
+      const line = replay.motionCount && replay.column("file")[motion] === file ? replay.column("line")[motion] : 0;
+      if (line === shown) return;
+      shown = line;
+      host.current!.dataset.line = String(line);
+      const effects: StateEffect<unknown>[] = [setNow.of(line)];
+      if (line >= 1 && line <= view.state.doc.lines) {
+        const block = view.lineBlockAt(view.state.doc.line(line).from);
+        const { scrollTop, clientHeight } = view.scrollDOM;
+        if (block.top < scrollTop + 40 || block.bottom > scrollTop + clientHeight - 60) {
+          effects.push(EditorView.scrollIntoView(block.from, { y: "center" }));
+        }
+      }
+      view.dispatch({ effects });
+    };
+    follow();
+    return player.subscribe(follow);
+  }, [replay, player, file, text]);
+
+  return <div className="script" ref={host} data-testid="script" />;
 }

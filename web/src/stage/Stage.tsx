@@ -1,39 +1,55 @@
-import { Button, Dropdown, Segmented, Tooltip } from "antd";
+import { Button, Dropdown, Segmented, Select, Slider, Tooltip } from "antd";
 import { useEffect, useRef, useState } from "react";
 
 import type { Finding } from "../api/client";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
-import { StageScene, type Showing } from "./scene";
+import { DeviationScale } from "./DeviationScale";
+import { StageScene, type Colouring, type Picked, type Section, type Showing } from "./scene";
 
 interface Props {
   replay: Replay;
   player: Player;
   finding: Finding | null;
+  text: string | undefined;
+  colouring: Colouring;
+  reach: number;
+  onColouring: (colouring: Colouring) => void;
+  onReach: (reach: number) => void;
   onMotion: (motion: number) => void;
+  onScene: (scene: StageScene | null) => void;
 }
 
-export function Stage({ replay, player, finding, onMotion }: Props) {
+const VIEWS = ["work", "machine", "top", "front", "side"] as const;
+
+export function Stage({ replay, player, finding, text, colouring, reach, onColouring, onReach, onMotion, onScene }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
-  const pick = useRef(onMotion);
+  const go = useRef(onMotion);
+  const tell = useRef(onScene);
   const [failure, setFailure] = useState("");
-  const [paths, setPaths] = useState(false);
+  const [picked, setPicked] = useState<Picked | null>(null);
+  const [section, setSection] = useState<Section>(null);
   const [, redraw] = useState(0);
 
   useEffect(() => {
-    pick.current = onMotion;
-  }, [onMotion]);
+    go.current = onMotion;
+    tell.current = onScene;
+  }, [onMotion, onScene]);
 
   useEffect(() => {
     let made: StageScene;
     try {
-      made = new StageScene(host.current!, replay, (motion) => pick.current(motion));
+      made = new StageScene(host.current!, replay, (found) => {
+        if (found?.what === "path") go.current(found.motion);
+        setPicked(found?.what === "face" ? found : null);
+      });
     } catch (error) {
       setFailure(String(error));
       return;
     }
     scene.current = made;
+    tell.current(made);
     made.show(player.time);
     const stop = player.subscribe(() => made.show(player.time));
     redraw((n) => n + 1);
@@ -41,12 +57,21 @@ export function Stage({ replay, player, finding, onMotion }: Props) {
       stop();
       made.dispose();
       scene.current = null;
+      tell.current(null);
     };
   }, [replay, player]);
 
   useEffect(() => {
     scene.current?.light(finding?.data.bodies ?? [], finding?.data.point ?? null);
   }, [finding]);
+
+  useEffect(() => {
+    scene.current?.colourBy(colouring, reach);
+  }, [colouring, reach, replay]);
+
+  useEffect(() => {
+    scene.current?.setSection(section);
+  }, [section]);
 
   const made = scene.current;
   return (
@@ -55,50 +80,154 @@ export function Stage({ replay, player, finding, onMotion }: Props) {
       {failure && <div className="stage-failure">The stage cannot be drawn: {failure}. The docket and the script work without it.</div>}
       {made && (
         <div className="stage-tools">
-          {(["work", "machine", "top", "front", "side"] as const).map((name) => (
-            <Button key={name} size="small" onClick={() => made.view(name)}>
-              {name[0].toUpperCase() + name.slice(1)}
-            </Button>
+          {VIEWS.map((name, i) => (
+            <Tooltip key={name} title={`View: ${name} (${i + 1})`}>
+              <Button size="small" onClick={() => made.view(name)}>
+                {name[0].toUpperCase() + name.slice(1)}
+              </Button>
+            </Tooltip>
           ))}
-          <Tooltip title="Tool paths, rapids in grey">
+          <Tooltip title="Zoom to the finding (Z)">
+            <Button size="small" disabled={!finding?.data.point} onClick={() => made.focusOnLit()}>
+              Zoom
+            </Button>
+          </Tooltip>
+          <Tooltip title="Tool paths by tool, rapids in grey (P)">
             <Button
               size="small"
-              type={paths ? "primary" : "default"}
+              type={made.pathsOn ? "primary" : "default"}
               onClick={() => {
-                made.showPaths(!paths);
-                setPaths(!paths);
+                made.showPaths(!made.pathsOn);
+                redraw((n) => n + 1);
               }}
             >
               Paths
             </Button>
           </Tooltip>
+          <Dropdown trigger={["click"]} popupRender={() => <SectionChoice section={section} onSection={setSection} />}>
+            <Button size="small" type={section ? "primary" : "default"}>
+              Section
+            </Button>
+          </Dropdown>
           <Dropdown
             trigger={["click"]}
-            popupRender={() => (
-              <div className="bodies">
-                {made.bodyNames.map(({ label, role }) => (
-                  <div key={label} className="bodies-row">
-                    <span>
-                      {label} <i>{role}</i>
-                    </span>
-                    <Segmented<Showing>
-                      size="small"
-                      value={made.showingOf(label)}
-                      options={["shown", "ghost", "hidden"]}
-                      onChange={(state) => {
-                        made.setShowing(label, state);
-                        redraw((n) => n + 1);
-                      }}
-                    />
-                  </div>
-                ))}
-              </div>
-            )}
+            popupRender={() => <Bodies scene={made} onChange={() => redraw((n) => n + 1)} />}
           >
             <Button size="small">Bodies</Button>
           </Dropdown>
+          {made.hasDesign && (
+            <Segmented<Colouring>
+              size="small"
+              value={colouring}
+              onChange={onColouring}
+              options={[
+                { value: "tool", label: "By tool" },
+                { value: "deviation", label: "Deviation" },
+              ]}
+            />
+          )}
         </div>
       )}
+      {colouring === "deviation" && <DeviationScale replay={replay} reach={reach} onReach={onReach} />}
+      {picked?.what === "face" && (
+        <FaceCard replay={replay} text={text} picked={picked} onGo={() => onMotion(picked.motion)} onClose={() => setPicked(null)} />
+      )}
+    </div>
+  );
+}
+
+function Bodies({ scene, onChange }: { scene: StageScene; onChange: () => void }) {
+  return (
+    <div className="bodies">
+      {scene.bodyNames.map(({ label, role }) => (
+        <div key={label} className="bodies-row">
+          <span>
+            {label} <i>{role}</i>
+          </span>
+          <Segmented<Showing>
+            size="small"
+            value={scene.showingOf(label)}
+            options={["shown", "ghost", "hidden"]}
+            onChange={(state) => {
+              scene.setShowing(label, state);
+              onChange();
+            }}
+          />
+        </div>
+      ))}
+    </div>
+  );
+}
+
+function SectionChoice({ section, onSection }: { section: Section; onSection: (section: Section) => void }) {
+  return (
+    <div className="bodies section-choice">
+      <Select
+        size="small"
+        value={section ? section.axis : -1}
+        aria-label="Section across"
+        onChange={(axis) => onSection(axis < 0 ? null : { axis: axis as 0 | 1 | 2, share: section?.share ?? 0.5 })}
+        options={[
+          { value: -1, label: "whole" },
+          { value: 0, label: "across X" },
+          { value: 1, label: "across Y" },
+          { value: 2, label: "across Z" },
+        ]}
+      />
+      <Slider
+        min={0}
+        max={1}
+        step={0.005}
+        disabled={!section}
+        value={section?.share ?? 0.5}
+        tooltip={{ open: false }}
+        onChange={(share) => section && onSection({ ...section, share })}
+      />
+    </div>
+  );
+}
+
+interface FaceProps {
+  replay: Replay;
+  text: string | undefined;
+  picked: Extract<Picked, { what: "face" }>;
+  onGo: () => void;
+  onClose: () => void;
+}
+
+/** What made the face that was clicked. */
+function FaceCard({ replay, text, picked, onGo, onClose }: FaceProps) {
+  const { motion, deviation, point } = picked;
+  const line = motion >= 0 ? replay.column("line")[motion] : 0;
+  const number = motion >= 0 ? replay.column("tool")[motion] : 0;
+  const tool = replay.description.tools.find((entry) => entry.number === number);
+  const block = line && text ? text.split("\n")[line - 1] : "";
+  return (
+    <div className="face-card" data-testid="face">
+      {motion < 0 ? (
+        <b>No tool has cut this face</b>
+      ) : (
+        <>
+          <b>
+            T{number} {tool?.name}, line {line}
+          </b>
+          <code>{block}</code>
+        </>
+      )}
+      <span className="quiet">
+        at {point.map((c) => c.toFixed(2)).join("  ")}
+        {deviation !== null && `, ${Math.abs(deviation).toFixed(3)} mm ${deviation < 0 ? "too deep" : "left on"}`}
+      </span>
+      <span>
+        {motion >= 0 && (
+          <Button size="small" onClick={onGo}>
+            Go to this cut
+          </Button>
+        )}{" "}
+        <Button size="small" type="text" onClick={onClose}>
+          Close
+        </Button>
+      </span>
     </div>
   );
 }

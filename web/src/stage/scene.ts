@@ -3,10 +3,17 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 
-import { PAPER, STOP, toolColour } from "../look";
-import { FilmIndex, type Replay } from "../replay/replay";
+import { deviationColour, PAPER, STOP, toolColour } from "../look";
+import { FilmIndex, type Part, type Replay } from "../replay/replay";
 
 export type Showing = "shown" | "ghost" | "hidden";
+export type Colouring = "tool" | "deviation";
+export type Section = { axis: 0 | 1 | 2; share: number } | null;
+
+/** What a click on the stage met. */
+export type Picked =
+  | { what: "path"; motion: number }
+  | { what: "face"; motion: number; deviation: number | null; point: [number, number, number] };
 
 const GREYS: Record<string, string> = { machine: "#a9b4b8", fixture: "#8c7f6a", part: "#8c7f6a", design: "#7fa98f", tool: "#5f6b70" };
 
@@ -19,6 +26,7 @@ interface Stock {
   tags: Int32Array;
   vertexEnd: Uint32Array;
   quadEnd: Uint32Array;
+  deviation: Map<number, Float32Array>; // version → deviation of each quad, for the final bricks
 }
 
 export class StageScene {
@@ -33,6 +41,12 @@ export class StageScene {
   private lit = new Set<string>();
   private readonly paths: THREE.LineSegments[] = [];
   private readonly pathMotion: Uint32Array[] = [];
+  private pathsBuilt = false;
+  private pathsShown = false;
+  private colouring: Colouring = "tool";
+  private reach = 1;
+  private section: Section = null;
+  private readonly cut = new THREE.Plane();
   private readonly marker: THREE.Mesh;
   private readonly watcher: ResizeObserver;
   private pending = 0;
@@ -42,9 +56,10 @@ export class StageScene {
   constructor(
     private readonly host: HTMLElement,
     private readonly replay: Replay,
-    private readonly picked: (motion: number) => void,
+    private readonly picked: (picked: Picked | null) => void,
   ) {
     this.renderer = new THREE.WebGLRenderer({ antialias: !navigator.webdriver });
+    this.renderer.localClippingEnabled = true;
     this.renderer.setPixelRatio(Math.min(2, devicePixelRatio));
     host.appendChild(this.renderer.domElement);
     this.scene.background = new THREE.Color(PAPER);
@@ -65,6 +80,7 @@ export class StageScene {
     this.build();
     this.watcher = new ResizeObserver(() => this.fit());
     this.watcher.observe(host);
+    this.renderer.domElement.addEventListener("pointerdown", this.press);
     this.renderer.domElement.addEventListener("click", this.pick);
     this.fit();
     this.show(0);
@@ -114,9 +130,20 @@ export class StageScene {
         tags: this.replay.array(stock.tags) as Int32Array,
         vertexEnd: this.replay.array(stock.vertexEnd) as Uint32Array,
         quadEnd: this.replay.array(stock.quadEnd) as Uint32Array,
+        deviation: new Map(),
       });
+      if (stock.part) this.readDeviation(this.stocks[this.stocks.length - 1], stock.part);
     }
-    if (this.stocks.length) this.buildPaths(description.stocks[0].link);
+  }
+
+  private readDeviation(stock: Stock, part: Part): void {
+    const all = this.replay.array(part.deviation) as Float32Array;
+    let at = 0;
+    for (const version of this.replay.array(part.final)) {
+      const quads = stock.quadEnd[version] - (version ? stock.quadEnd[version - 1] : 0);
+      stock.deviation.set(version, all.subarray(at, at + quads));
+      at += quads;
+    }
   }
 
   /** The way of every tool's tip, seen from the work: cutting moves in the tool's colour, rapids thin and apart. */
@@ -127,6 +154,7 @@ export class StageScene {
     const mount = matrix(description.toolMount.matrix);
     const lengths = new Map(description.tools.map((tool) => [tool.number, tool.length]));
     const tip = new THREE.Vector3();
+    this.pathsBuilt = true;
     const place = (row: number, length: number) => {
       this.pose(Array.from(knots.at.subarray(row * axes.length, (row + 1) * axes.length)));
       const work = this.poseOf(workLink).invert();
@@ -152,7 +180,6 @@ export class StageScene {
         opacity: key ? 0.9 : 0.45,
       });
       const lines = new THREE.LineSegments(geometry, material);
-      lines.visible = false;
       this.links.get(workLink)!.add(lines);
       this.paths.push(lines);
       this.pathMotion.push(Uint32Array.from(group.motions));
@@ -188,6 +215,7 @@ export class StageScene {
     this.time = time;
     this.pose(this.replay.axesAt(time));
     this.keepToWork();
+    const planes = this.sectionPlanes();
     const tool = this.replay.motionCount ? this.replay.column("tool")[this.replay.motionAt(time)] : 0;
     for (const body of this.bodies) {
       const state = this.showing.get(this.label(body))!;
@@ -200,11 +228,13 @@ export class StageScene {
       material.depthWrite = !ghost;
       material.emissive.set(lit ? STOP : "#000000");
       material.emissiveIntensity = lit ? 0.55 : 0;
+      material.clippingPlanes = body.role === "fixture" || body.role === "design" ? planes : null;
     }
+    const finished = this.colouring === "deviation" ? this.replay.seconds : time;
     for (const [i, stock] of this.stocks.entries()) {
       const state = this.showing.get(this.replay.description.stocks[i].name);
       stock.group.visible = state !== "hidden";
-      for (const brick of stock.film.bricks) this.brick(stock, brick, stock.film.versionAt(brick, time), state === "ghost");
+      for (const brick of stock.film.bricks) this.brick(stock, brick, stock.film.versionAt(brick, finished), state === "ghost", planes);
     }
     this.draw();
   }
@@ -221,7 +251,18 @@ export class StageScene {
     this.controls.update();
   }
 
-  private brick(stock: Stock, brick: number, version: number, ghost: boolean): void {
+  private sectionPlanes(): THREE.Plane[] | null {
+    if (!this.section || !this.stocks.length) return null;
+    const box = new THREE.Box3();
+    for (const stock of this.stocks) box.expandByObject(stock.group);
+    const normal = new THREE.Vector3().setComponent(this.section.axis, -1);
+    const low = box.min.getComponent(this.section.axis);
+    const high = box.max.getComponent(this.section.axis);
+    this.cut.set(normal, low + this.section.share * (high - low));
+    return [this.cut];
+  }
+
+  private brick(stock: Stock, brick: number, version: number, ghost: boolean, planes: THREE.Plane[] | null): void {
     let known = stock.bricks.get(brick);
     if (!known) {
       const material = new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.8 });
@@ -232,6 +273,8 @@ export class StageScene {
     const material = known.mesh.material as THREE.MeshStandardMaterial;
     material.transparent = ghost;
     material.opacity = ghost ? 0.25 : 1;
+    material.clippingPlanes = planes;
+    material.side = planes ? THREE.DoubleSide : THREE.FrontSide;
     if (known.version === version) return;
     known.version = version;
     known.mesh.geometry.dispose();
@@ -247,10 +290,14 @@ export class StageScene {
     const positions = new Float32Array(quads * 18);
     const colours = new Float32Array(quads * 18);
     const colour = new THREE.Color();
+    const deviation = stock.deviation.get(version);
+    const { gouge, excess } = this.replay.description.checks;
     for (let q = 0; q < quads; q++) {
       const corner = [0, 1, 2, 3].map((c) => 3 * (v0 + stock.quads[4 * (q0 + q) + c]));
       const tag = stock.tags[q0 + q];
-      colour.set(toolColour(tag >= 0 ? tools[tag] : 0));
+      if (this.colouring === "tool") colour.set(toolColour(tag >= 0 ? tools[tag] : 0));
+      else if (deviation) colour.setRGB(...deviationColour(deviation[q], gouge, excess, this.reach));
+      else colour.set("#cfc9ba");
       [0, 1, 2, 0, 2, 3].forEach((c, i) => {
         const at = 18 * q + 3 * i;
         for (let d = 0; d < 3; d++) positions[at + d] = stock.vertices[corner[c] + d];
@@ -284,6 +331,15 @@ export class StageScene {
     this.show(this.time);
   }
 
+  /** The whole machine at once: ghost → hidden → shown → ghost. */
+  turnMachine(): void {
+    const machine = this.bodies.filter((body) => body.role === "machine").map((body) => this.label(body));
+    const next = { ghost: "hidden", hidden: "shown", shown: "ghost" } as const;
+    const state = next[this.showingOf(machine[0] ?? "")];
+    for (const label of machine) this.showing.set(label, state);
+    this.show(this.time);
+  }
+
   light(bodies: string[], point: [number, number, number] | null): void {
     this.lit = new Set(bodies);
     this.marker.visible = point !== null;
@@ -291,9 +347,82 @@ export class StageScene {
     this.show(this.time);
   }
 
+  get pathsOn(): boolean {
+    return this.pathsShown;
+  }
+
   showPaths(on: boolean): void {
+    const work = this.replay.description.stocks[0]?.link ?? this.replay.description.links[0].name;
+    if (on && !this.pathsBuilt) this.buildPaths(work);
+    this.pathsShown = on;
     for (const path of this.paths) path.visible = on;
+    this.show(this.time);
+  }
+
+  /** Colour the stock by the tool that cut it, or the finished part by its deviation (full colour at `reach` mm). */
+  colourBy(colouring: Colouring, reach: number): void {
+    this.colouring = colouring;
+    this.reach = reach;
+    for (const stock of this.stocks) for (const brick of stock.bricks.values()) brick.version = -2;
+    this.show(this.time);
+  }
+
+  get hasDesign(): boolean {
+    return this.stocks.some((stock) => stock.deviation.size > 0);
+  }
+
+  /** Cut the work open across an axis at a share of its extent; null closes it. */
+  setSection(section: Section): void {
+    this.section = section;
+    this.show(this.time);
+  }
+
+  /** Bring a place (frame of the machine, as it stands now) to the middle of the stage, near by. */
+  focus(point: THREE.Vector3, radius = 28): void {
+    const away = radius / Math.sin((this.camera.fov * Math.PI) / 360);
+    const direction = this.camera.position.clone().sub(this.controls.target).normalize();
+    this.controls.target.copy(point);
+    this.camera.position.copy(point).addScaledVector(direction, away);
+    this.controls.update();
     this.draw();
+  }
+
+  /** A place of the work mount's frame in the machine's frame as it stands now. */
+  fromWork(stock: number, point: [number, number, number]): THREE.Vector3 {
+    const { link, mount } = this.replay.description.stocks[stock];
+    return new THREE.Vector3(...point).applyMatrix4(this.poseOf(link).multiply(matrix(mount)));
+  }
+
+  /** Look at what is lit: the finding's place, or the bodies themselves. */
+  focusOnLit(): void {
+    if (this.marker.visible) this.focus(this.marker.position.clone(), 60);
+  }
+
+  /** A picture of a moment with bodies lit and the place in the middle; the stage itself is left as it was. */
+  picture(time: number, bodies: string[], point: [number, number, number]): string {
+    const keep = { time: this.time, position: this.camera.position.clone(), target: this.controls.target.clone(), lit: this.lit };
+    const marker = { visible: this.marker.visible, position: this.marker.position.clone() };
+    this.light(bodies, point);
+    this.show(time);
+    this.focus(new THREE.Vector3(...point), 70);
+    this.renderer.render(this.scene, this.camera);
+    const source = this.renderer.domElement;
+    const small = document.createElement("canvas");
+    small.width = 560;
+    small.height = 320;
+    const scale = Math.max(small.width / source.width, small.height / source.height);
+    const width = source.width * scale;
+    const height = source.height * scale;
+    small.getContext("2d")!.drawImage(source, (small.width - width) / 2, (small.height - height) / 2, width, height);
+    this.lit = keep.lit;
+    this.marker.visible = marker.visible;
+    this.marker.position.copy(marker.position);
+    this.show(keep.time);
+    this.camera.position.copy(keep.position);
+    this.controls.target.copy(keep.target);
+    this.controls.update();
+    this.draw();
+    return small.toDataURL("image/png");
   }
 
   view(name: "work" | "machine" | "top" | "front" | "side"): void {
@@ -344,8 +473,14 @@ export class StageScene {
     return total;
   }
 
-  /** A click on a machined face goes to the motion that made it, one on a path to the motion that runs it. */
+  private pressedAt = { x: 0, y: 0 };
+  private press = (event: PointerEvent): void => {
+    this.pressedAt = { x: event.clientX, y: event.clientY };
+  };
+
+  /** A click on a path tells the motion that runs it; on the work, the motion that made the face. */
   private pick = (event: MouseEvent): void => {
+    if (Math.hypot(event.clientX - this.pressedAt.x, event.clientY - this.pressedAt.y) > 4) return; // a turn of the view
     const box = this.renderer.domElement.getBoundingClientRect();
     const spot = new THREE.Vector2(
       ((event.clientX - box.left) / box.width) * 2 - 1,
@@ -356,15 +491,24 @@ export class StageScene {
     ray.setFromCamera(spot, this.camera);
     const paths = this.paths.filter((path) => path.visible);
     const line = ray.intersectObjects(paths, false)[0];
-    if (line?.index !== undefined) {
-      this.picked(this.pathMotion[this.paths.indexOf(line.object as THREE.LineSegments)][line.index >> 1]);
+    const hits = ray.intersectObjects(this.stocks.map((stock) => stock.group).filter((g) => g.visible));
+    const hit = hits.find(({ point }) => !this.section || this.cut.distanceToPoint(point) >= 0);
+    if (line?.index !== undefined && (!hit || line.distance <= hit.distance + 1)) {
+      const motion = this.pathMotion[this.paths.indexOf(line.object as THREE.LineSegments)][line.index >> 1];
+      this.picked({ what: "path", motion });
       return;
     }
-    const hit = ray.intersectObjects(this.stocks.map((stock) => stock.group).filter((g) => g.visible))[0];
-    if (!hit || hit.faceIndex == null) return;
+    if (!hit || hit.faceIndex == null) {
+      this.picked(null);
+      return;
+    }
     const { stock, version } = hit.object.userData as { stock: Stock; version: number };
-    const tag = stock.tags[(version ? stock.quadEnd[version - 1] : 0) + (hit.faceIndex >> 1)];
-    if (tag >= 0) this.picked(tag);
+    const quad = hit.faceIndex >> 1;
+    const motion = stock.tags[(version ? stock.quadEnd[version - 1] : 0) + quad];
+    const place = this.stocks.indexOf(stock);
+    const { link, mount } = this.replay.description.stocks[place];
+    const { x, y, z } = hit.point.clone().applyMatrix4(this.poseOf(link).multiply(matrix(mount)).invert());
+    this.picked({ what: "face", motion, deviation: stock.deviation.get(version)?.[quad] ?? null, point: [x, y, z] });
   };
 }
 

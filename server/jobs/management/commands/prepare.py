@@ -8,7 +8,8 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
 from accounts.models import Membership, Organisation
-from jobs.services import take_in_path
+from jobs.models import LibraryFile
+from jobs.services import keep_in_library, take_in_path, take_up_again
 
 DEMO_USER, DEMO_PASSWORD, DEMO_SHOP = "ines", "tide-table-9", "Saltmarsh Instruments"
 
@@ -21,8 +22,9 @@ class Command(BaseCommand):
 
     def handle(self, *args: object, **options: object) -> None:
         call_command("migrate", verbosity=0, interactive=False)
+        take_up_again()
         if options["demo"]:
-            load_demo(settings.ROOT / "demo" / "jobs")
+            load_demo(settings.ROOT / "demo")
 
 
 def load_demo(folder: Path) -> None:
@@ -32,6 +34,9 @@ def load_demo(folder: Path) -> None:
         user.set_password(DEMO_PASSWORD)
         user.save()
     Membership.objects.get_or_create(user=user, organisation=shop)
-    for job in sorted(folder.iterdir()):
+    for machine in sorted((folder / "machines").iterdir()):
+        keep_in_library(shop, user, LibraryFile.Kind.MACHINE, machine.read_bytes(), machine.name)
+    keep_in_library(shop, user, LibraryFile.Kind.TOOLS, (folder / "tools.json").read_bytes(), "tools.json")
+    for job in sorted((folder / "jobs").iterdir()):
         for revision in sorted(job.iterdir()):
             take_in_path(shop, user, revision, revision.name.partition("-")[2])

@@ -1,0 +1,209 @@
+"""What the API says and takes. The web's client is generated from these."""
+
+from datetime import datetime
+from typing import Any, Literal
+
+from ninja import Schema
+
+State = Literal["queued", "running", "done", "failed", "cancelled"]
+Severity = Literal["stop", "caution"]
+Judgement = Literal["real", "accepted", "model"]
+Triple = tuple[float, float, float]
+
+
+class Message(Schema):
+    detail: str
+
+
+class SignIn(Schema):
+    name: str
+    password: str
+
+
+class Me(Schema):
+    name: str
+    organisation: str
+
+
+class RehearsalOut(Schema):
+    id: int
+    state: State
+    stage: str
+    share: float
+    error: str
+    verdict: Literal["", "stop", "caution", "clear"]
+    seconds: float | None
+    created: datetime
+    finished: datetime | None
+    by: str
+    revision: int
+    stops: int
+    cautions: int
+
+
+class RevisionOut(Schema):
+    id: int
+    number: int
+    label: str
+    machine: str
+    created: datetime
+    by: str
+    rehearsals: list[RehearsalOut]
+
+
+class JobOut(Schema):
+    id: int
+    name: str
+    revisions: list[RevisionOut]
+
+
+class TriageOut(Schema):
+    judgement: Judgement
+    reason: str
+    by: str
+    at: datetime
+    reopened: bool
+
+
+class TriageIn(Schema):
+    judgement: Judgement
+    reason: str = ""
+
+
+class FindingData(Schema):
+    kind: str
+    severity: Severity
+    channel: int
+    program: str
+    line: int
+    time: float
+    tool: int
+    bodies: list[str]
+    axis: str
+    amount: float
+    point: Triple | None
+    count: int
+    message: str
+    remedy: str
+    motion: int
+    lastMotion: int
+
+
+class FindingOut(Schema):
+    id: int
+    title: str
+    meaning: str
+    data: FindingData
+    triage: TriageOut | None
+
+
+class AxisUse(Schema):
+    axis: str
+    min: float
+    max: float
+    travel: tuple[float, float] | None
+
+
+class ToolUse(Schema):
+    number: int
+    time_in_cut: float
+    metres_in_cut: float
+
+
+class StockResult(Schema):
+    name: str
+    volume_before: float
+    volume_after: float
+    gouge_max: float | None
+    excess_max: float | None
+
+
+class MarginOut(Schema):
+    bodies: tuple[str, str]
+    clearance: float
+    motion: int
+    time: float
+
+
+class Checked(Schema):
+    resolution: float
+    near: float
+    near_stock: float
+    pairs: int
+    margins: list[MarginOut]
+    design: bool
+    not_checked: list[str]
+    notes: list[str]
+
+
+class Result(Schema):
+    time: float
+    axes: list[AxisUse]
+    tools: list[ToolUse]
+    stock: list[StockResult]
+    checked: Checked
+
+
+class RehearsalFull(RehearsalOut):
+    job: int
+    job_name: str
+    revision_number: int
+    revision_label: str
+    machine: str
+    result: Result | None
+    findings: list[FindingOut]
+    artifacts: list[str]
+
+
+class LibraryOut(Schema):
+    id: int
+    kind: Literal["machine", "tools"]
+    name: str
+    number: int
+    created: datetime
+    by: str
+    summary: str
+
+
+class NewBody(Schema):
+    """A dropped model file and what it is; placed in the frame of the machine's work mount."""
+
+    file: str
+    name: str
+    role: Literal["stock", "fixture", "design", "part"]
+    at: Triple = (0, 0, 0)
+    turn: Triple = (0, 0, 0)
+
+
+class NewJob(Schema):
+    """The form of a new job: everything that is not a file."""
+
+    name: str
+    machine: int
+    tools: int | None = None
+    program: str
+    library: list[str] = []
+    block: Triple | None = None  # a box-shaped blank; its middle stands at `block_at`
+    block_at: Triple = (0, 0, 0)
+    bodies: list[NewBody] = []
+    datum: Triple = (0, 0, 0)  # program zero, in the frame of the work mount
+    resolution: float = 0.5
+    gouge: float = 0.05
+    excess: float = 0.3
+    near: float = 1.0
+
+    def job_file(self, mount: str) -> dict[str, Any]:
+        bodies: list[dict[str, Any]] = [
+            {"name": b.name, "role": b.role, "mount": mount, "shape": {"type": "mesh", "file": b.file}, "at": b.at,
+             "turn": b.turn}
+            for b in self.bodies
+        ]  # fmt: skip
+        if self.block:
+            shape = {"type": "box", "size": self.block}
+            bodies.append({"name": "blank", "role": "stock", "mount": mount, "shape": shape, "at": self.block_at})
+        return {
+            "format": "blunt-mirror/job@1", "name": self.name,
+            "programs": [{"channel": 1, "main": self.program, "library": self.library, "dialect": "iso-mill"}],
+            "bodies": bodies, "work_offsets": {"G54": {"datum": self.datum, "mount": mount}},
+            "checks": {"resolution": self.resolution, "gouge": self.gouge, "excess": self.excess, "near": self.near},
+        }  # fmt: skip

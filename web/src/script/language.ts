@@ -1,0 +1,31 @@
+// NC text for the editor: what a word is, so that it can be coloured. Only for the eye; the core reads the program.
+
+import { HighlightStyle, StreamLanguage, syntaxHighlighting } from "@codemirror/language";
+import { tags } from "@lezer/highlight";
+
+const nc = StreamLanguage.define<null>({
+  startState: () => null,
+  token(stream) {
+    if (stream.eatSpace()) return null;
+    if (stream.match(/^\([^)]*\)?/) || stream.match(/^;.*/)) return "comment";
+    if (stream.match(/^%/) || stream.match(/^[O:]\s*\d+/i) || stream.match(/^N\s*\d+/i)) return "meta";
+    if (stream.match(/^[GM]\s*\d+(\.\d+)?/i)) return "keyword";
+    if (stream.match(/^T\s*\d+/i)) return "typeName";
+    if (stream.match(/^[FS]\s*[-+.\d]+/i)) return "number";
+    if (stream.match(/^#\w+|^#<[^>]*>/) || stream.match(/^(IF|THEN|WHILE|DO|END|GOTO)\b/i)) return "variableName";
+    if (stream.match(/^[A-Z]\s*[-+]?[\d.]*/i)) return null;
+    stream.next();
+    return null;
+  },
+});
+
+const style = HighlightStyle.define([
+  { tag: tags.comment, color: "#7d7768", fontStyle: "italic" },
+  { tag: tags.meta, color: "#98a0a0" },
+  { tag: tags.keyword, color: "#1f5a73", fontWeight: "600" },
+  { tag: tags.typeName, color: "#8a4b12", fontWeight: "600" },
+  { tag: tags.number, color: "#4d6b3c" },
+  { tag: tags.variableName, color: "#7a3d78" },
+]);
+
+export const ncLanguage = [nc, syntaxHighlighting(style)];
