@@ -73,21 +73,30 @@ def take_in(organisation: Organisation, user: AbstractBaseUser, files: list[Uplo
         return take_in_path(organisation, user, archive, label)
 
 
+def _packed(folder: Path) -> tuple[bytes, str]:
+    """A folder's files as one archive, the same bytes for the same files, and their digest."""
+    out = io.BytesIO()
+    total = hashlib.sha256()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as bundle:
+        for file in sorted(p for p in folder.rglob("*") if p.is_file()):
+            name = file.relative_to(folder).as_posix()
+            data = file.read_bytes()
+            total.update(name.encode() + b"\0" + len(data).to_bytes(8, "big") + data)
+            bundle.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), data, zipfile.ZIP_DEFLATED)
+    return out.getvalue(), total.hexdigest()
+
+
 def take_in_path(organisation: Organisation, user: AbstractBaseUser, path: Path, label: str = "") -> Revision:
     """A job on disk as a new revision; the same files again give the revision there is. Raises Refused."""
+    if path.is_dir():
+        known = Revision.objects.filter(job__organisation=organisation, digest=_packed(path)[1]).first()
+        if known:
+            return known  # its files were read and checked when it came in
     try:
         job = open_job(path)
     except JobUnreadable as error:
         raise Refused(str(error)) from error
-    packed = io.BytesIO()
-    total = hashlib.sha256()
-    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as bundle:
-        for file in sorted(p for p in job.folder.rglob("*") if p.is_file()):
-            name = file.relative_to(job.folder).as_posix()
-            data = file.read_bytes()
-            total.update(name.encode() + b"\0" + data)
-            bundle.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), data, zipfile.ZIP_DEFLATED)
-    digest = total.hexdigest()
+    packed, digest = _packed(job.folder)
     with transaction.atomic():
         row, _ = Job.objects.select_for_update().get_or_create(organisation=organisation, name=job.name[:200])
         known = row.revisions.filter(digest=digest).first()
@@ -96,12 +105,14 @@ def take_in_path(organisation: Organisation, user: AbstractBaseUser, path: Path,
         number = (row.revisions.aggregate(top=Max("number"))["top"] or 0) + 1
         revision = Revision(job=row, number=number, label=label[:200], machine=job.machine.name[:200], digest=digest,
                             created_by=user)  # fmt: skip
-        revision.archive.save(f"{digest[:16]}.zip", ContentFile(packed.getvalue()), save=False)
+        revision.archive.save(f"{digest[:16]}.zip", ContentFile(packed), save=False)
         revision.save()
     return revision
 
 
-def keep_in_library(organisation: Organisation, user: AbstractBaseUser, kind: str, raw: bytes, shown: str) -> LibraryFile:
+def keep_in_library(
+    organisation: Organisation, user: AbstractBaseUser, kind: str, raw: bytes, shown: str
+) -> LibraryFile:
     """A machine or tool file as a new number of its name; the same content again gives the one there is.
 
     Raises Refused when it cannot be read, or names files that would have to come with it.

@@ -95,16 +95,9 @@ export function Workspace({ id, onLeave, onRehearsal }: { id: number; onLeave: (
         </span>
         <span className="grow" />
         {running ? (
-          <>
-            <span className="quiet">
-              {STAGES[progress?.stage ?? data.stage] ?? (state === "queued" ? "waiting for a worker" : "starting")}
-              <Remaining key={progress?.stage} share={progress?.share ?? 0} />
-            </span>
-            <Bar percent={Math.round(100 * (progress?.share ?? data.share))} size={[200, 8]} data-testid="progress" />
-            <Button size="small" onClick={() => api.cancel(id)}>
-              Cancel
-            </Button>
-          </>
+          <Button size="small" onClick={() => api.cancel(id)}>
+            Cancel
+          </Button>
         ) : (
           <>
             <Dropdown
@@ -133,7 +126,7 @@ export function Workspace({ id, onLeave, onRehearsal }: { id: number; onLeave: (
         <Rehearsed id={id} />
       ) : (
         <div className="middle">
-          {running && <p>The rehearsal is under way. You may leave this page; it goes on.</p>}
+          {running && <UnderWay waiting={state === "queued" && !progress} stage={progress?.stage ?? data.stage} share={progress?.share ?? data.share} />}
           {state === "failed" && <Alert type="error" title="The rehearsal failed" description={data.error} />}
           {state === "cancelled" && <Alert type="info" title="The rehearsal was cancelled" />}
         </div>
@@ -142,12 +135,36 @@ export function Workspace({ id, onLeave, onRehearsal }: { id: number; onLeave: (
   );
 }
 
-const STAGES: Record<string, string> = {
-  reading: "reading the program",
-  contact: "following every pair of bodies",
-  material: "cutting the stock",
-  saving: "keeping the result",
-};
+const STAGES: [string, string][] = [
+  ["reading", "Reading the program"],
+  ["contact", "Following every pair of bodies"],
+  ["material", "Cutting the stock"],
+  ["part", "Comparing the part"],
+  ["saving", "Keeping the result"],
+];
+
+/** How far a rehearsal is, stage by stage. */
+function UnderWay({ waiting, stage, share }: { waiting: boolean; stage: string; share: number }) {
+  const now = STAGES.findIndex(([name]) => name === stage);
+  return (
+    <div className="under-way">
+      <h2>{waiting ? "Waiting for a worker" : "The rehearsal is under way"}</h2>
+      {STAGES.map(([name, label], i) => (
+        <div key={name} className={i === now ? "stage-now" : i < now ? "" : "quiet"}>
+          <span>{label}</span>
+          <Bar
+            percent={i < now ? 100 : i === now ? Math.round(100 * share) : 0}
+            showInfo={false}
+            size={[260, 6]}
+            data-testid={i === now ? "progress" : undefined}
+          />
+          <span className="quiet">{i === now && <Remaining key={stage} share={share} />}</span>
+        </div>
+      ))}
+      <p className="quiet">You may leave this page; it goes on.</p>
+    </div>
+  );
+}
 
 /** What is left of a stage, from how long its share has taken so far; silent until that means something. */
 function Remaining({ share }: { share: number }) {
@@ -159,7 +176,7 @@ function Remaining({ share }: { share: number }) {
   }, []);
   const seconds = (now - begun) / 1000;
   if (seconds < 2 || share < 0.03 || share >= 1) return null;
-  return <>, about {clock((seconds / share) * (1 - share)).replace(/\.\d$/, "")} left</>;
+  return <>about {clock((seconds / share) * (1 - share)).replace(/\.\d$/, "")} left</>;
 }
 
 function Rehearsed({ id }: { id: number }) {

@@ -86,6 +86,8 @@ function House() {
 const theme = {
   token: {
     colorPrimary: ACCENT,
+    colorInfo: ACCENT,
+    colorLink: ACCENT,
     colorText: INK,
     colorBgLayout: PAPER,
     colorBgContainer: SHEET,

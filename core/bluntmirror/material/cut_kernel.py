@@ -38,7 +38,9 @@ def set_box(extents, tool, kind, x0, y0, z0, dx, dy, dz, box):
 
 
 @njit(cache=True, error_model="numpy")
-def bin_motions(direction, starts, deltas, tools, flags, sets, extents, origin, step, counts, tiles_u, tile_lo, tile_hi):
+def bin_motions(
+    direction, starts, deltas, tools, flags, sets, extents, origin, step, counts, tiles_u, tile_lo, tile_hi
+):
     """Which tiles each motion may reach: CSR (tile_begin, entries) with the motions of each tile in order, and which sets
     of each motion come near enough to count (n,), bits as in `flags`.
 
@@ -67,7 +69,16 @@ def bin_motions(direction, starts, deltas, tools, flags, sets, extents, origin, 
             if sets[tool, kind, 0] == sets[tool, kind, 1] or not (flags[i] >> kind) & 1:
                 continue
             set_box(
-                extents, tool, kind, starts[i, 0], starts[i, 1], starts[i, 2], deltas[i, 0], deltas[i, 1], deltas[i, 2], box
+                extents,
+                tool,
+                kind,
+                starts[i, 0],
+                starts[i, 1],
+                starts[i, 2],
+                deltas[i, 0],
+                deltas[i, 1],
+                deltas[i, 2],
+                box,
             )
             if box[direction] > along_hi or box[direction + 3] < along_lo:
                 continue

@@ -201,7 +201,11 @@ class ToolSets:
                 total += len(slabs)
         slabs = np.concatenate(rows) if rows else np.zeros((0, 8))
         return ToolSets(
-            slabs, sets, extents, np.array([t.convex for t in tools] or [True]), {t.number: i for i, t in enumerate(tools)}
+            slabs,
+            sets,
+            extents,
+            np.array([t.convex for t in tools] or [True]),
+            {t.number: i for i, t in enumerate(tools)},
         )
 
 

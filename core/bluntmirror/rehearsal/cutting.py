@@ -72,7 +72,7 @@ def grid_frame(direction: Floats) -> Floats:
 
 def cut_program(
     result: Rehearsal, name: str, tool_in_work: Floats, machine_from_work: Floats, channel: int,
-    entering: list[Entering], tick: Callable[[float], None],
+    entering: list[Entering], tell: Callable[[str, float], None],
 ) -> CutStock | None:  # fmt: skip
     """Cut one stock body. `tool_in_work` (m + 1, 4, 4): the tool mount seen from the work mount at every knot."""
     job, docket = result.job, result.docket
@@ -114,7 +114,7 @@ def cut_program(
             met = np.flatnonzero((answer.depth > 0).any(axis=1))
             hits.append((np.arange(rows.start, rows.stop)[met], _only(answer, met)))
         begin = rows.stop
-        tick(begin / count)
+        tell("material", begin / count)
     watch.ask(len(knots.motion))
     watch.report()
     volumes = stock.volumes
@@ -132,6 +132,7 @@ def cut_program(
         {t: float(duration[cutting & (reel.motions.tool == t)].sum()) for t in tools},
         {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in tools}, machine_from_work,
     )  # fmt: skip
+    tell("part", 0.0)
     check_part(result, cut, mesh, segments, channel)
     return cut
 

@@ -173,9 +173,7 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
             Entering(item.label, item.solids, inverse(machine_from_work) @ chain.pose(item.link, full.at), segments)
             for item, segments in _enters_the_blank(result, full, bodies, body.name, follower)
         ]
-        cut = cut_program(
-            result, body.name, tool_in_work, machine_from_work, channel, entering, lambda s: tell("material", s)
-        )
+        cut = cut_program(result, body.name, tool_in_work, machine_from_work, channel, entering, tell)
         if cut:
             result.stocks.append(cut)
     return result

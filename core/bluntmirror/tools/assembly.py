@@ -70,9 +70,7 @@ class Assembly:
 
     def meshes(self) -> dict[str, Mesh]:
         """cutter, shank and holder as meshes in the frame of the tool mount: the gauge point at its origin."""
-        return {
-            name: revolve([[r, h - self.length] for r, h in outline]) for name, outline in self.outlines().items()
-        }
+        return {name: revolve([[r, h - self.length] for r, h in outline]) for name, outline in self.outlines().items()}
 
 
 def _profile(slabs: Floats) -> list[tuple[float, float]]:

@@ -96,7 +96,7 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
   const required = (message: string) => [{ required: true, message }];
 
   return (
-    <Modal open={open} title="New job" okText="Take it in" onOk={() => form.submit()} onCancel={onClose} confirmLoading={busy} width={680}>
+    <Modal open={open} title="New job" okText="Take it in" onOk={() => form.submit()} onCancel={onClose} confirmLoading={busy} width={840}>
       <Form
         form={form}
         layout="vertical"
@@ -120,7 +120,7 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
             take(event.dataTransfer.files);
           }}
         >
-          <input type="file" multiple hidden onChange={(event) => take(event.target.files)} aria-label="Files of the job" />
+          <input type="file" multiple className="unseen" onChange={(event) => take(event.target.files)} aria-label="Files of the job" />
           {files.length ? files.map((file) => file.name).join(", ") : "Drop programs, models and, if you have one, a tools.json here, or click to choose"}
         </label>
         {others.length > 0 && (
@@ -140,7 +140,7 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
             <Select options={programs.map((file) => ({ value: file.name, label: file.name }))} />
           </Form.Item>
         </div>
-        <div className="compose-row">
+        <div className="compose-row triples">
           <Form.Item name="hasBlock" label="Box-shaped blank" valuePropName="checked">
             <Switch />
           </Form.Item>
@@ -162,6 +162,7 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
             <Numbers label="Program zero" />
           </Form.Item>
         </div>
+        <p className="quiet">Millimetres, in the frame of the machine's table: its origin on the table's top, axes as the tool moves.</p>
         {meshes.map((file) => (
           <div className="compose-model" key={file.name}>
             <b>{file.name}</b>

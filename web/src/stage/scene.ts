@@ -15,7 +15,7 @@ export type Picked =
   | { what: "path"; motion: number }
   | { what: "face"; motion: number; deviation: number | null; point: [number, number, number] };
 
-const GREYS: Record<string, string> = { machine: "#a9b4b8", fixture: "#8c7f6a", part: "#8c7f6a", design: "#7fa98f", tool: "#5f6b70" };
+const GREYS: Record<string, string> = { machine: "#a9b4b8", fixture: "#b3a78f", part: "#b3a78f", design: "#7fa98f", tool: "#5f6b70" };
 
 interface Stock {
   group: THREE.Group;
@@ -109,7 +109,6 @@ export class StageScene {
       geometry.setAttribute("position", new THREE.BufferAttribute(this.replay.array(body.mesh.positions), 3));
       geometry.setIndex(new THREE.BufferAttribute(this.replay.array(body.mesh.triangles), 1));
       const material = new THREE.MeshStandardMaterial({ color: GREYS[body.role], roughness: 0.75, flatShading: true });
-      if (body.role === "tool" && body.name === "cutter") material.color.set(toolColour(body.tool));
       const mesh = new THREE.Mesh(geometry, material);
       this.links.get(body.link)!.add(mesh);
       this.bodies.push({ mesh, name: body.name, role: body.role, tool: body.tool });
@@ -219,15 +218,19 @@ export class StageScene {
     const tool = this.replay.motionCount ? this.replay.column("tool")[this.replay.motionAt(time)] : 0;
     for (const body of this.bodies) {
       const state = this.showing.get(this.label(body))!;
-      const lit = this.lit.has(this.label(body));
+      // A design that is not shown stays away also when a finding names it: it would lie in the stock's own surface.
+      const lit = this.lit.has(this.label(body)) && !(body.role === "design" && state === "hidden");
       const material = body.mesh.material as THREE.MeshStandardMaterial;
-      body.mesh.visible = (state !== "hidden" || lit) && (body.role !== "tool" || body.tool === tool);
+      const held = body.role !== "tool" || (body.tool === tool && this.colouring === "tool");
+      body.mesh.visible = (state !== "hidden" || lit) && held;
       const ghost = state === "ghost" && !lit;
       material.transparent = ghost;
       material.opacity = ghost ? 0.16 : 1;
       material.depthWrite = !ghost;
+      const own = body.role === "tool" && body.name === "cutter" ? toolColour(body.tool) : GREYS[body.role];
+      material.color.set(lit ? STOP : own);
       material.emissive.set(lit ? STOP : "#000000");
-      material.emissiveIntensity = lit ? 0.55 : 0;
+      material.emissiveIntensity = lit ? 0.35 : 0;
       material.clippingPlanes = body.role === "fixture" || body.role === "design" ? planes : null;
     }
     const finished = this.colouring === "deviation" ? this.replay.seconds : time;
