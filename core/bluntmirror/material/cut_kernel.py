@@ -189,10 +189,10 @@ def _test(
 @njit(cache=True, error_model="numpy")
 def _overlaps(lo, hi, base, count, a, b):
     """Whether [a, b] takes something out of a ray's intervals."""
+    found = False
     for i in range(base, base + count):
-        if b > lo[i] + WELD and a < hi[i] - WELD:
-            return True
-    return False
+        found = found or (b > lo[i] + WELD and a < hi[i] - WELD)
+    return found
 
 
 @njit(cache=True, error_model="numpy")

@@ -11,6 +11,7 @@ from scipy.spatial import cKDTree
 from ..geometry.distance import Solid
 from ..geometry.frames import Floats, frame, inverse
 from ..geometry.mesh import Mesh, joined
+from ..geometry.union import NotSolid, united
 from ..material.comparison import SPOT_CELLS, Comparison, Places, compare, loose_pieces
 from ..material.sweep_kernel import first_through
 
@@ -55,7 +56,12 @@ def designs_of(result: Rehearsal, stock: str) -> tuple[list[str], list[Mesh]]:
     for body in job.file.bodies:
         if body.role != "design":
             continue
-        mesh = joined(job.body_meshes[body.name])
+        try:
+            mesh = united(job.body_meshes[body.name])
+        except NotSolid as error:
+            result.docket.add("check.limit", f"the design '{body.name}' cannot be compared: {error}", bodies=(body.name,),
+                              remedy="Repair the mesh so that it is closed.")  # fmt: skip
+            continue
         best, most = "", -1.0
         for other in stocks:
             if mount_of[other.name].link != mount_of[body.name].link:
@@ -85,7 +91,7 @@ def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments
     names, meshes = designs_of(result, cut.name)
     if not names:
         return
-    design = joined(meshes).moved(inverse(cut.frame))
+    design = united(meshes).moved(inverse(cut.frame))
     checks = result.job.file.checks
     comparison = compare(cut.stock, blank, design, checks.gouge, checks.excess)
     cut.part = PartCheck(" and ".join(names), comparison, Solid.of(design))

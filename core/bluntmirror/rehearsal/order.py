@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..geometry.frames import Floats
-from ..program.motions import RAPID, TOOL_CHANGE
+from ..program.motions import ARC, FEED, RAPID, TOOL_CHANGE
 from ..timeline.reel import Knots
 
 if TYPE_CHECKING:
@@ -76,13 +76,13 @@ def _approaches(motions, low, gauge, row, axis, say) -> None:  # type: ignore[no
         if motions.kind[i] == TOOL_CHANGE:
             change = int(i)
             continue
-        if change < 0 or motions.kind[i] != RAPID:
-            change = -1 if motions.kind[i] != RAPID else change
+        if change < 0:
+            continue
+        if motions.kind[i] != RAPID or np.isin(motions.kind[change + 1 : i], (FEED, ARC)).any():
+            change = -1  # its first cut is behind it
             continue
         moved: Floats = gauge[row[i]] - gauge[row[i - 1]] if i else np.zeros(3)
-        across = float(np.linalg.norm(moved - (moved @ axis) * axis))
-        cut_since = np.isin(motions.kind[change + 1 : i], (1, 2)).any()
-        if across > 1e-6 and not cut_since:
+        if float(np.linalg.norm(moved - (moved @ axis) * axis)) > 1e-6:
             say(int(i), f"T{motions.tool[i]} comes to the work at rapid, below its top",
                 "Approach above the work, then go down.")  # fmt: skip
-        change = -1
+            change = -1
