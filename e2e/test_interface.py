@@ -16,7 +16,7 @@ from playwright.sync_api import Page, expect, sync_playwright
 
 from accounts.models import Membership, Organisation
 from jobs.models import Rehearsal
-from jobs.services import take_in_path
+from jobs.services import keep_in_library, take_in_path
 from ops import services
 from ops.checks import process
 
@@ -44,7 +44,7 @@ class Interface(TransactionTestCase):
         }
         self.children: list[subprocess.Popen[bytes]] = []
         self.addCleanup(self.stop)
-        self.begin("web")
+        self.web = self.begin("web")
         self.worker = self.begin("worker")
         end = time.monotonic() + 30
         while not services.answers(self.port):
@@ -107,12 +107,13 @@ class Interface(TransactionTestCase):
             # Every finding opens at its moment and line.
             first = Rehearsal.objects.get()
             kinds = [finding.data["kind"] for finding in first.findings.all()]
-            self.assertEqual(kinds, ["contact.body", "contact.rapid", "travel.over"])
+            self.assertEqual(kinds, ["contact.body", "contact.rapid", "material.gouge", "travel.over"])
             for place, finding in enumerate(first.findings.all()):
                 page.get_by_test_id("finding").nth(place).click()
                 self.wait_for_time(page, finding.data["time"])
-                expect(page.locator(".row.now .row-number")).to_have_text(str(finding.data["line"]))
+                expect(page.get_by_test_id("script")).to_have_attribute("data-line", str(finding.data["line"]))
                 expect(page.locator(".details")).to_contain_text(finding.data["message"])
+                expect(page.locator(".details img.picture")).to_have_attribute("src", re.compile("^data:image/png"))
 
             # Scrub to before and after: the stock changes both ways.
             tape = page.get_by_test_id("tape")
@@ -136,8 +137,28 @@ class Interface(TransactionTestCase):
             expect(page.get_by_text("next finding, finding before")).to_be_visible()
             page.keyboard.press("Escape")
 
+            # The finished part: deviation colours with their scale, the worst place, what made a face, margins.
+            page.locator(".tabs").get_by_text("Part").click()
+            expect(page.get_by_test_id("spot")).to_have_count(2)
+            page.get_by_test_id("spot").first.click()
+            self.wait_for_time(page, first.seconds)
+            expect(page.get_by_test_id("scale")).to_be_visible()
+            page.keyboard.press("3")
+            page.wait_for_timeout(500)
+            spot = page.get_by_test_id("stage").bounding_box()
+            assert spot
+            page.mouse.click(spot["x"] + spot["width"] / 2, spot["y"] + spot["height"] / 2)
+            expect(page.get_by_test_id("face")).to_contain_text("T2 D16 end mill, line 3605")
+            expect(page.get_by_test_id("face")).to_contain_text("5.000 mm too deep")
+            page.keyboard.press("d")
+            expect(page.get_by_test_id("scale")).to_have_count(0)
+            page.locator(".tabs").get_by_text("Margins").click()
+            page.get_by_role("button", name="stop arm · T1 cutter").click()
+            expect(page.get_by_test_id("script")).to_have_attribute("data-line", re.compile(r"^\d+$"))
+            page.locator(".tabs").get_by_text("Docket").click()
+
             # Triage, run again, triage kept.
-            page.get_by_test_id("finding").nth(2).click()
+            page.get_by_test_id("finding").nth(3).click()
             page.get_by_label("Reason").fill("the stops of unit 17 are moved")
             page.get_by_role("button", name="Accepted").click()
             expect(page.locator(".docket li.chosen em")).to_have_text("Accepted")
@@ -145,24 +166,67 @@ class Interface(TransactionTestCase):
             expect(page).to_have_url(re.compile(r"/rehearsals/\d+$"))
             page.wait_for_function(f"!location.pathname.endsWith('/{first.pk}')")
             expect(page.get_by_test_id("verdict")).to_be_visible(timeout=LONG_MS)
-            expect(page.get_by_test_id("finding").nth(2)).to_contain_text("Accepted")
+            expect(page.get_by_test_id("finding").nth(3)).to_contain_text("Accepted")
             self.assertEqual(faults, [])
             browser.close()
 
-    def test_a_killed_worker_leaves_nothing_running(self) -> None:
+    def test_a_job_from_its_parts(self) -> None:
+        released = FLAWED.parent / "1-as released"
+        shop = Organisation.objects.get()
+        user = get_user_model().objects.get()
+        keep_in_library(shop, user, "machine", (released / "machine.json").read_bytes(), "machine.json")
+        with sync_playwright() as driver:
+            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            self.sign_in(page)
+            page.get_by_role("button", name="New job").click()
+            files = [released / name for name in ("O2101.nc", "design.stl", "tools.json")]
+            page.set_input_files("input[aria-label='Files of the job']", files)
+            page.get_by_label("Machine").click()
+            page.get_by_title("VM-3 unit 17 (1)").click()
+            for label, values in (("Size", (150, 110, 30)), ("Middle", (0, 0, 61)), ("Program zero", (0, 0, 76)),
+                                  ("design.stl", (0, 0, 76))):  # fmt: skip
+                for axis, value in zip("XYZ", values, strict=True):
+                    page.get_by_label(f"{label} {axis}", exact=True).fill(str(value))
+            page.get_by_role("button", name="Take it in").click()
+            row = page.locator(".job-table tr", has_text="O2101")
+            expect(row).to_contain_text("composed")
+            row.get_by_role("button", name="Rehearse").click()
+            # Without the vise there is nothing to run into; the part comes out as designed.
+            expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+            browser.close()
+
+    def test_killed_worker_restarted_server_two_at_once_and_cancel(self) -> None:
+        def running(count: int) -> None:
+            end = time.monotonic() + 60
+            while Rehearsal.objects.filter(state="running").count() < count:
+                self.assertLess(time.monotonic(), end)
+                time.sleep(0.05)
+
         with sync_playwright() as driver:
             browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             self.sign_in(page)
             page.get_by_role("button", name="Rehearse").click()
-            end = time.monotonic() + 60
-            while not Rehearsal.objects.filter(state="running").exists():
-                self.assertLess(time.monotonic(), end)
-                time.sleep(0.05)
+            running(1)
             os.killpg(self.worker.pid, signal.SIGKILL)
             expect(page.get_by_text("The worker ended in the middle")).to_be_visible(timeout=60_000)
-            self.begin("worker")
+            self.worker = self.begin("worker")
+
+            # Two at once; the web server goes away and comes back while they run; one of them is cancelled.
             page.get_by_role("button", name="Rehearse again").click()
+            other = browser.contexts[0].new_page()
+            other.goto(f"http://127.0.0.1:{self.port}/")
+            other.get_by_role("button", name="Rehearse").click()
+            running(2)
+            os.killpg(self.web.pid, signal.SIGKILL)
+            self.web.wait()
+            self.web = self.begin("web")
+            while not services.answers(self.port):
+                time.sleep(0.1)
+            other.get_by_role("button", name="Cancel").click()
+            expect(other.get_by_text("The rehearsal was cancelled")).to_be_visible(timeout=60_000)
             expect(page.get_by_test_id("verdict")).to_be_visible(timeout=LONG_MS)
-            self.assertEqual(sorted(Rehearsal.objects.values_list("state", flat=True)), ["done", "failed"])
+            states = Rehearsal.objects.order_by("pk").values_list("state", flat=True)
+            self.assertEqual(sorted(states), ["cancelled", "done", "failed"])
             browser.close()

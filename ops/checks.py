@@ -17,6 +17,7 @@ SOURCE = [
     ("layers", [str(BIN / "lint-imports")]),
 ]
 WEB_CHECKS = [
+    ("web client", ["npm", "run", "--silent", "client", "--", "--check"]),
     ("web types", ["npx", "tsc", "-b"]),
     ("web lint", ["npx", "eslint", "src"]),
     ("web unit tests", ["npx", "vitest", "run"]),

@@ -5,11 +5,12 @@ from __future__ import annotations
 import argparse
 import os
 import signal
+import subprocess
 import sys
 import time
 
 from . import checks, install, services
-from .steps import PYTHON, VAR, StepFailed, environment, say, step
+from .steps import PYTHON, ROOT, VAR, WEB, StepFailed, environment, say, step
 
 DEMO_SIGN_IN = "ines / tide-table-9"
 
@@ -76,6 +77,7 @@ def main(words: list[str]) -> int:
     starting.add_argument("--db-port", type=int, help="MariaDB's port (default: port + 1)")
     starting.add_argument("--queue-port", type=int, help="Redis's port (default: port + 2)")
     starting.add_argument("--no-demo", action="store_true", help="do not load the demo shop")
+    commands.add_parser("client", help="write the API's document and the web client made from it")
     testing = commands.add_parser("test", help="format, lint, types, layers, and all tests")
     testing.add_argument("only", nargs="*", help="parts to run: source, web, core, server, e2e (default: all)")
     for word, text in (
@@ -96,6 +98,13 @@ def main(words: list[str]) -> int:
         if options.word == "setup":
             install.everything(browser=True)
             return 0
+        if options.word == "client":
+            install.everything()
+            env = services.app_environment(VAR, 0, 0, 0)
+            document = subprocess.run([str(PYTHON), "server/manage.py", "openapi"], cwd=ROOT, env=env, check=True,
+                                      capture_output=True, text=True).stdout  # fmt: skip
+            (WEB / "src" / "api" / "openapi.json").write_text(document, encoding="utf-8")
+            return subprocess.run(["npm", "run", "--silent", "client"], cwd=WEB).returncode
         if options.word == "start":
             return start(options)
         if options.word == "test":

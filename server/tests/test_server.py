@@ -5,16 +5,18 @@ import json
 import zipfile
 from datetime import timedelta
 from pathlib import Path
+from unittest import mock
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
 from django.test import TestCase
 from django.utils import timezone
 
 from accounts.models import Membership, Organisation
 from jobs.models import Finding, Rehearsal, Revision
-from jobs.services import take_in_path
+from jobs.services import keep_in_library, take_in_path, take_up_again
 from jobs.tasks import run_rehearsal
 
 SLOT = settings.ROOT / "core" / "tests" / "jobs" / "slot-flawed"
@@ -120,6 +122,72 @@ class Server(TestCase):
             findings = self.client.get(f"/api/rehearsals/{again.pk}").json()["findings"]
             triage = next(f for f in findings if f["data"]["kind"] == "travel.over")["triage"]
             self.assertEqual((triage["judgement"], triage["reopened"]), ("accepted", reopened))
+
+    def test_the_library_numbers_what_changes_and_refuses_what_it_cannot_read(self) -> None:
+        raw = (SLOT / "machine.json").read_bytes()
+
+        def add(data: bytes, kind: str = "machine") -> tuple[int, dict]:
+            answer = self.client.post(f"/api/library/{kind}", {"file": SimpleUploadedFile("m.json", data)})
+            return answer.status_code, answer.json()
+
+        numbers = [add(data)[1]["number"] for data in (raw, raw, raw.replace(b"12000", b"9000"))]
+        self.assertEqual(numbers, [1, 1, 2])
+        for data, kind, says in (
+            (b"{", "machine", "not valid JSON"),
+            (raw, "tools", "format"),
+            (raw, "poems", "no 'poems'"),
+        ):
+            code, told = add(data, kind)
+            self.assertEqual(code, 422)
+            self.assertIn(says, told["detail"])
+        row = self.client.get("/api/library").json()[0]
+        kept = self.client.get(f"/api/library/{row['id']}/file")
+        self.assertIn(b"9000", kept.content)
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.client.get("/api/library").json(), [])
+        self.assertEqual(self.client.get(f"/api/library/{row['id']}/file").status_code, 404)
+
+    def test_a_job_composed_of_parts(self) -> None:
+        machine = keep_in_library(self.shop, self.ines, "machine", (SLOT / "machine.json").read_bytes(), "machine.json")
+        tools = keep_in_library(self.shop, self.ines, "tools", (SLOT / "tools.json").read_bytes(), "tools.json")
+
+        def compose(spec: dict, *files: SimpleUploadedFile) -> tuple[int, dict]:
+            answer = self.client.post("/api/jobs/new", {"spec": json.dumps(spec), "files": list(files)})
+            return answer.status_code, answer.json()
+
+        spec = {"name": "made", "machine": machine.pk, "tools": tools.pk, "program": "O1001.nc", "block": [140, 100, 25],
+                "block_at": [0, 0, 52.5], "datum": [0, 0, 65]}  # fmt: skip
+        program = SimpleUploadedFile("O1001.nc", (SLOT / "O1001.nc").read_bytes())
+        code, job = compose(spec, program)
+        self.assertEqual(code, 200, job)
+        row = self.rehearse(Revision.objects.get(pk=job["revisions"][0]["id"]))
+        self.assertEqual([f.data["kind"] for f in row.findings.all()], ["contact.rapid", "travel.over"])
+        for change, says in (
+            ({"tools": None}, "no tools"),
+            ({"program": "O2.nc"}, "O2.nc"),
+            ({"block": [1, 2]}, "block"),
+        ):
+            program.seek(0)
+            code, told = compose({**spec, **change}, program)
+            self.assertEqual(code, 422)
+            self.assertIn(says, told["detail"])
+
+    def test_what_waited_or_ran_at_a_stop_is_settled_at_the_next_start(self) -> None:
+        revision = take_in_path(self.shop, self.ines, SLOT)
+        ran, waited = (
+            Rehearsal.objects.create(revision=revision, created_by=self.ines, state=s) for s in ("running", "queued")
+        )
+        with mock.patch.object(run_rehearsal, "delay") as handed:
+            take_up_again()
+        ran.refresh_from_db()
+        self.assertEqual(ran.state, "failed")
+        handed.assert_called_once_with(waited.pk)
+
+    def test_the_client_is_made_from_the_document_as_it_is(self) -> None:
+        out = io.StringIO()
+        call_command("openapi", stdout=out)
+        kept = (settings.ROOT / "web" / "src" / "api" / "openapi.json").read_text()
+        self.assertEqual(json.loads(out.getvalue()), json.loads(kept), "run ./mirror client")
 
     def test_a_silent_worker_means_failed(self) -> None:
         revision = take_in_path(self.shop, self.ines, SLOT)
