@@ -205,7 +205,7 @@ class Interface(TransactionTestCase):
 
         with sync_playwright() as driver:
             browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
             self.sign_in(page)
             page.get_by_role("button", name="Rehearse").click()
             running(1)
@@ -215,7 +215,7 @@ class Interface(TransactionTestCase):
 
             # Two at once; the web server goes away and comes back while they run; one of them is cancelled.
             page.get_by_role("button", name="Rehearse again").click()
-            other = browser.contexts[0].new_page()
+            other = page.context.new_page()
             other.goto(f"http://127.0.0.1:{self.port}/")
             other.get_by_role("button", name="Rehearse").click()
             running(2)

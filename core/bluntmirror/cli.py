@@ -57,8 +57,9 @@ def _judge(options: argparse.Namespace) -> int:
         (options.out / "verdict.json").write_text(render(verdict, "json"), encoding="utf-8")
         with (options.out / "trace.csv").open("w", encoding="utf-8") as out:
             write_trace(result, out)
-        if result.stocks:
-            write_stl(options.out / "stock.stl", result.stocks[0].final_mesh, "machined stock, mm, frame of its mount")
+        for i, cut in enumerate(result.stocks):  # the first under the name that scripts know, the others by theirs
+            name = "stock.stl" if i == 0 else f"stock-{i + 1}.stl"
+            write_stl(options.out / name, cut.final_mesh, f"{cut.name}: machined stock, mm, frame of its mount")
     sys.stdout.write(render(verdict, options.format))
     bad = {"stop": {"stop"}, "caution": {"stop", "caution"}}[options.fail_on]
     return 1 if any(item["severity"] in bad for item in verdict["findings"]) else 0

@@ -71,7 +71,7 @@ class ChainAndFrames(unittest.TestCase):
         from bluntmirror.tools import build_assembly
 
         tools = {t.number: build_assembly(t) for t in job.tools.tools}
-        bodies = contact_bodies(job, chain, tools, {1})
+        bodies = contact_bodies(job, chain, tools, {1}, np.zeros((1, 3)))
         names = {frozenset((a.label, b.label)) for a, b in pairs_of(bodies, chain, [])}
         self.assertIn(frozenset(("T1 holder", "vise")), names)
         self.assertIn(frozenset(("head", "table")), names)
@@ -147,6 +147,39 @@ class TimeAndTravel(WithFolder):
         # Program zero stands over the table's (0, 0): the cutter touches when its side comes to x = 99.75.
         cutter = next(f for f in found if "T1 cutter" in f.bodies)
         self.assertGreater(cutter.amount, 0.4)
+
+
+class StandingRotaryAxes(WithFolder):
+    """A rotary table that does not turn in the program is judged as it stands; one that turns is said to be unchecked."""
+
+    def rehearsed(self, stands: float, program: str):  # type: ignore[no-untyped-def]
+        machine = json.loads((JOBS / "slot-clear" / "machine.json").read_text())
+        joint = {"axis": "C", "type": "rotary", "direction": [0, 0, 1], "rapid": 3600, "accel": 1000}
+        machine["links"].append({"name": "plate", "parent": "table", "joint": joint})
+        machine["mounts"][1]["link"] = "plate"
+        machine["channels"][0]["axes"].append("C")
+        machine["reference"]["1"]["C"] = stands
+        # A bar from the plate's middle towards +X, and the blank; the cut runs along +Y, clear of the bar or through it.
+        bodies = [
+            {"name": "bar", "role": "fixture", "mount": "table", "at": [60, 0, 22], "shape": {"type": "box", "size": [100, 20, 36]}},
+            {"name": "blank", "role": "stock", "mount": "table", "at": [60, 0, 55], "shape": {"type": "box", "size": [100, 20, 30]}},
+        ]  # fmt: skip
+        slot_job(self.folder, program, bodies=bodies, work_offsets={"G54": {"datum": [0, 0, 70], "mount": "table"}})
+        (self.folder / "machine.json").write_text(json.dumps(machine))
+        return rehearse(open_job(self.folder))
+
+    def test_turned_by_a_quarter_the_work_lies_along_y(self) -> None:
+        program = HEAD + "G0 X0. Y120.\nG1 Z-5. F900.\nY20.\nG0 Z20.\nM30\n"
+        lies, stands = self.rehearsed(0.0, program), self.rehearsed(90.0, program)
+        removed = [r.stocks[0].volume_before - r.stocks[0].volume_after for r in (lies, stands)]
+        self.assertEqual(removed[0], 0.0)
+        # From the blank's end at 110 to 20, 10 wide, 5 deep, and the cutter's half circle beyond 20.
+        self.assertAlmostEqual(removed[1], 90 * 10 * 5 + math.pi * 25 / 2 * 5, delta=8)
+        self.assertEqual([f.kind for f in stands.findings], [])
+
+    def test_one_that_turns_is_said(self) -> None:
+        told = self.rehearsed(0.0, HEAD + "G0 C90.\nM30\n").findings
+        self.assertEqual([(f.kind, f.severity) for f in told], [("check.limit", "stop")])
 
 
 class Files(WithFolder):

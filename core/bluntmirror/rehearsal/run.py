@@ -144,17 +144,22 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
         return result
     channel = job.file.programs[0].channel
     reel, chain, docket = result.reel, result.chain, result.docket
-    travel.check_travel(reel, chain, docket, channel)
+    travel.check_travel(reel, chain, docket, channel, {n: tool.length for n, tool in result.tools.items()})
     knots = make_knots(reel, KNOT_TOLERANCE_MM)
     result.knots = knots
-    rotary = [axis for axis, joint in chain.joints.items() if joint.type == "rotary"]
-    if rotary:
-        docket.add("check.limit", f"this machine turns ({', '.join(rotary)}); contact and material of turning machines "
-                   "are not checked yet", remedy="Verify contact and material by other means.")  # fmt: skip
-        return result
     full = Knots(all_axes(result, knots), knots.motion, knots.t0, knots.t1)
+    turning = [
+        axis
+        for i, axis in enumerate(chain.axes)
+        if chain.joints[axis].type == "rotary" and len(full.at) and np.ptp(full.at[:, i]) > 0.0
+    ]
+    if turning:
+        docket.add("check.limit", f"{' and '.join(turning)} turn in this program; contact and material while axes turn are "
+                   "not checked yet", remedy="Verify contact and material by other means.")  # fmt: skip
+        return result
     check_order(result, full, channel)
-    bodies = contact_bodies(job, chain, result.tools, set(np.unique(reel.motions.tool).tolist()))
+    stance = full.at[:1]
+    bodies = contact_bodies(job, chain, result.tools, set(np.unique(reel.motions.tool).tolist()), stance)
     pairs = pairs_of(bodies, chain, job.machine.ignore)
     result.pairs = len(pairs)
     result.margins = check_contacts(
@@ -170,7 +175,7 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
         tool_in_work = chain.tool_in_work(tool_mount, work, full.at)
         machine_from_work = chain.mount_pose(work, full.at)
         entering = [
-            Entering(item.label, item.solids, inverse(machine_from_work) @ chain.pose(item.link, full.at), segments)
+            Entering(item.label, item.solids, _seen_from_work(chain, item.link, full.at, machine_from_work), segments)
             for item, segments in _enters_the_blank(result, full, bodies, body.name, follower)
         ]
         cut = cut_program(result, body.name, tool_in_work, machine_from_work, channel, entering, tell)
@@ -179,20 +184,39 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
     return result
 
 
-def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int]) -> list[Body]:
-    """Machine links, fixtures and parts, and the parts of every tool used, each in the frame of its link."""
-    bodies = [Body(name, name, tuple(meshes)) for name, meshes in job.link_meshes.items() if meshes]
+def stood(chain: Chain, link: str, stance: Floats) -> Floats:
+    """How a link is turned where the rotary axes stand (`stance` (1, k)): what follows then moves without turning."""
+    turned = np.eye(4)
+    turned[:3, :3] = chain.pose(link, stance)[0, :3, :3]
+    return turned
+
+
+def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int], stance: Floats) -> list[Body]:
+    """Machine links, fixtures and parts, and the parts of every tool used: at the origin of their link, turned as it
+    stands."""
+    bodies = [
+        Body(name, name, tuple(m.moved(stood(chain, name, stance)) for m in meshes))
+        for name, meshes in job.link_meshes.items()
+        if meshes
+    ]
     for item in job.file.bodies:
         if item.role in ("fixture", "part"):
             mount = chain.mounts[item.mount]
-            placed = frame(mount.at, mount.turn)
+            placed = stood(chain, mount.link, stance) @ frame(mount.at, mount.turn)
             bodies.append(Body(item.name, mount.link, tuple(m.moved(placed) for m in job.body_meshes[item.name])))
     mount = chain.mount_of("tool")
-    placed = frame(mount.at, mount.turn)
+    placed = stood(chain, mount.link, stance) @ frame(mount.at, mount.turn)
     for number in sorted(used & set(tools)):
         for part, mesh in tools[number].meshes().items():
             bodies.append(Body(part, mount.link, (mesh.moved(placed),), tool=number))
     return bodies
+
+
+def _seen_from_work(chain: Chain, link: str, values: Floats, machine_from_work: Floats) -> Floats:
+    """Where bodies of `contact_bodies` stand, seen from the work mount, at every knot: (m + 1, 4, 4)."""
+    pose = chain.pose(link, values)
+    pose[:, :3, :3] = np.eye(3)  # the bodies are turned already
+    return inverse(machine_from_work) @ pose
 
 
 def _enters_the_blank(
@@ -204,7 +228,7 @@ def _enters_the_blank(
     job, chain = result.job, result.chain
     item = next(body for body in job.file.bodies if body.name == stock)
     mount = chain.mounts[item.mount]
-    placed = frame(mount.at, mount.turn)
+    placed = stood(chain, mount.link, full.at[:1]) @ frame(mount.at, mount.turn)
     blank = Body(stock, mount.link, tuple(mesh.moved(placed) for mesh in job.body_meshes[stock]))
     entering = []
     others = [body for body in bodies if not body.tool]

@@ -57,8 +57,8 @@ def ranges(reel: Reel, chain: Chain) -> list[AxisRange]:
     return result
 
 
-def check_travel(reel: Reel, chain: Chain, docket: Docket, channel: int) -> None:
-    """One finding for each stretch of motions that an axis spends past a limit."""
+def check_travel(reel: Reel, chain: Chain, docket: Docket, channel: int, lengths: dict[int, float]) -> None:
+    """One finding for each cause that sends an axis past a limit. `lengths` of the tools, for the place of the tip."""
     motions = reel.motions
     low, high = extremes(motions)
     operation = motions.operation
@@ -74,19 +74,32 @@ def check_travel(reel: Reel, chain: Chain, docket: Docket, channel: int) -> None
                 run = over[rows]
                 first, worst = int(run[0]), float(past[run].max())
                 unit = "mm" if chain.joints[axis].type == "linear" else "°"
+                share = _passing(reel, first, i, limit)
+                begin, end = reel.begin_time[first], reel.end_time[first]
                 docket.add(
                     "travel.over",
                     f"{axis} would pass its {sign} limit ({limit:g}) by {worst:.3f} {unit}",
                     channel=channel, program=motions.file_name(first), line=int(motions.line[first]),
-                    time=_passing(reel, first, i, limit), tool=int(motions.tool[first]), axis=axis, amount=worst,
+                    time=float(begin + share * (end - begin)), tool=int(motions.tool[first]), axis=axis, amount=worst,
                     count=len(run), motion=first, last_motion=int(run[-1]),
+                    point=_tip(reel, chain, first, share, lengths),
                     remedy=f"Shift the work by {worst:.3f} {unit} in {axis}, or shorten the move.",
                 )  # fmt: skip
 
 
 def _passing(reel: Reel, motion: int, axis: int, limit: float) -> float:
-    """The time at which the motion passes the limit, by its share of the way; exact enough to look at."""
+    """The share of the motion's way at which the axis passes the limit."""
     begin, end = reel.motions.begin[motion, axis], reel.motions.end[motion, axis]
     share = (limit - begin) / (end - begin) if end != begin else 0.0
-    share = min(max(float(share), 0.0), 1.0)
-    return float(reel.begin_time[motion] + share * (reel.end_time[motion] - reel.begin_time[motion]))
+    return min(max(float(share), 0.0), 1.0)
+
+
+def _tip(reel: Reel, chain: Chain, motion: int, share: float, lengths: dict[int, float]) -> tuple[float, float, float]:
+    """The tool's tip in the machine's frame at a share of a motion's way: where to look."""
+    values = np.zeros((1, len(chain.axes)))
+    begin, end = reel.motions.begin[motion], reel.motions.end[motion]
+    for column, axis in enumerate(reel.motions.axes):
+        values[0, chain.axes.index(axis)] = begin[column] + share * (end[column] - begin[column])
+    tool = chain.mount_pose(chain.mount_of("tool"), values)[0]
+    x, y, z = tool[:3, 3] - lengths.get(int(reel.motions.tool[motion]), 0.0) * tool[:3, 2]
+    return float(x), float(y), float(z)
