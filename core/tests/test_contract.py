@@ -1,6 +1,7 @@
 """The open contract: the two worked jobs, and the command line's exit status, files and one-line errors."""
 
 import csv
+import importlib.util
 import io
 import json
 import struct
@@ -11,6 +12,8 @@ import unittest
 import zipfile
 from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
+
+import jsonschema
 
 from bluntmirror.cli import main
 
@@ -65,6 +68,22 @@ class WorkedJobs(unittest.TestCase):
         self.assertEqual(sorted(r["ruleId"] for r in results), ["contact.rapid", "travel.over"])
         _, junit, _ = run("verify", JOBS / "slot-flawed", "--format", "junit")
         self.assertEqual(junit.count("<failure"), 2)
+
+
+class Published(unittest.TestCase):
+    def test_the_docs_say_what_the_code_does(self) -> None:
+        path = Path(__file__).parents[2] / "docs" / "write.py"
+        spec = importlib.util.spec_from_file_location("docs_write", path)
+        assert spec and spec.loader
+        module = importlib.util.module_from_spec(spec)
+        spec.loader.exec_module(module)
+        for file, text in module.pages().items():
+            self.assertEqual(file.read_text(encoding="utf-8"), text, f"{file.name}: run python docs/write.py")
+
+    def test_a_verdict_is_what_its_schema_says(self) -> None:
+        schema = json.loads((Path(__file__).parents[2] / "docs" / "formats" / "verdict.schema.json").read_text())
+        for job in ("slot-clear", "slot-flawed"):
+            jsonschema.validate(json.loads(run("verify", JOBS / job, "--format", "json")[1]), schema)
 
 
 class Unreadable(unittest.TestCase):

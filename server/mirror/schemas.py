@@ -5,8 +5,9 @@ from typing import Any, Literal
 
 from ninja import Schema
 
+from bluntmirror.export.models import AxisUse, Checked, FindingEntry, StockResult, ToolUse
+
 State = Literal["queued", "running", "done", "failed", "cancelled"]
-Severity = Literal["stop", "caution"]
 Judgement = Literal["real", "accepted", "model"]
 Triple = tuple[float, float, float]
 
@@ -70,21 +71,7 @@ class TriageIn(Schema):
     reason: str = ""
 
 
-class FindingData(Schema):
-    kind: str
-    severity: Severity
-    channel: int
-    program: str
-    line: int
-    time: float
-    tool: int
-    bodies: list[str]
-    axis: str
-    amount: float
-    point: Triple | None
-    count: int
-    message: str
-    remedy: str
+class FindingData(FindingEntry):
     motion: int
     lastMotion: int
 
@@ -97,46 +84,9 @@ class FindingOut(Schema):
     triage: TriageOut | None
 
 
-class AxisUse(Schema):
-    axis: str
-    min: float
-    max: float
-    travel: tuple[float, float] | None
-
-
-class ToolUse(Schema):
-    number: int
-    time_in_cut: float
-    metres_in_cut: float
-
-
-class StockResult(Schema):
-    name: str
-    volume_before: float
-    volume_after: float
-    gouge_max: float | None
-    excess_max: float | None
-
-
-class MarginOut(Schema):
-    bodies: tuple[str, str]
-    clearance: float
-    motion: int
-    time: float
-
-
-class Checked(Schema):
-    resolution: float
-    near: float
-    near_stock: float
-    pairs: int
-    margins: list[MarginOut]
-    design: bool
-    not_checked: list[str]
-    notes: list[str]
-
-
 class Result(Schema):
+    """The verdict without its findings."""
+
     time: float
     axes: list[AxisUse]
     tools: list[ToolUse]

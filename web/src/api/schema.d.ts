@@ -522,11 +522,12 @@ export interface components {
             /** Pairs */
             pairs: number;
             /** Margins */
-            margins: components["schemas"]["MarginOut"][];
+            margins: components["schemas"]["PairMargin"][];
             /** Design */
             design: boolean;
             /** Not Checked */
             not_checked: string[];
+            switches: components["schemas"]["SwitchesUsed"];
             /** Notes */
             notes: string[];
         };
@@ -543,7 +544,10 @@ export interface components {
             channel: number;
             /** Program */
             program: string;
-            /** Line */
+            /**
+             * Line
+             * @description 1-based line in the file; 0 when it belongs to no line
+             */
             line: number;
             /** Time */
             time: number;
@@ -561,7 +565,10 @@ export interface components {
                 number,
                 number
             ] | null;
-            /** Count */
+            /**
+             * Count
+             * @description how many motions it spans
+             */
             count: number;
             /** Message */
             message: string;
@@ -583,8 +590,8 @@ export interface components {
             data: components["schemas"]["FindingData"];
             triage: components["schemas"]["TriageOut"] | null;
         };
-        /** MarginOut */
-        MarginOut: {
+        /** PairMargin */
+        PairMargin: {
             /** Bodies */
             bodies: [
                 string,
@@ -650,7 +657,10 @@ export interface components {
             /** Artifacts */
             artifacts: string[];
         };
-        /** Result */
+        /**
+         * Result
+         * @description The verdict without its findings.
+         */
         Result: {
             /** Time */
             time: number;
@@ -670,10 +680,22 @@ export interface components {
             volume_before: number;
             /** Volume After */
             volume_after: number;
-            /** Gouge Max */
+            /**
+             * Gouge Max
+             * @description deepest cut into the design, mm; null without a design
+             */
             gouge_max: number | null;
             /** Excess Max */
             excess_max: number | null;
+        };
+        /** SwitchesUsed */
+        SwitchesUsed: {
+            /** Block Skip */
+            block_skip: number[];
+            /** Optional Stop */
+            optional_stop: boolean;
+            /** Loop */
+            loop: number;
         };
         /** ToolUse */
         ToolUse: {
