@@ -46,10 +46,14 @@ class Chain:
     def pose(self, link: str, values: Floats) -> Floats:
         """Frames (n, 4, 4) of a link in the machine's frame."""
         result = np.broadcast_to(np.eye(4), (len(values), 4, 4)).copy()
-        for step in self.path_to(link):
-            if step.joint is None:
-                continue
-            joint = step.joint
+        joints = [step.joint for step in self.path_to(link) if step.joint]
+        if all(joint.type == "linear" for joint in joints):  # nothing turns: the ways add up
+            for joint in joints:
+                unit = np.asarray(joint.direction) / np.linalg.norm(joint.direction)
+                q = values[:, self.axes.index(joint.axis)]
+                result[:, :3, 3] += np.asarray(joint.at) + q[:, None] * unit
+            return result
+        for joint in joints:
             unit = np.asarray(joint.direction) / np.linalg.norm(joint.direction)
             moved = np.broadcast_to(frame(joint.at), (len(values), 4, 4)).copy()
             q = values[:, self.axes.index(joint.axis)]

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.mesh import Mesh
 from .stock import Stock
-from .surface_kernel import BRICK, SPAN, brick_surface
+from .surface_kernel import BRICK, CAPACITY, SPAN, brick_surface, brick_surfaces
+
+GROUP = 64  # bricks worked out in one call
 
 
 @dataclass(frozen=True)
@@ -31,22 +35,29 @@ class Film:
     def __post_init__(self) -> None:
         # One layer of ghost nodes on every side closes the surface at the border of the grid.
         self.shape = tuple(int(n) for n in (self.stock.lattice.counts + 1 + BRICK - 1) // BRICK)
-        most = SPAN**3
-        self._vertices = np.zeros((most, 3))
-        self._quads = np.zeros((3 * most, 4), np.uint16)
-        block = (SPAN, SPAN, SPAN)
+        most, threads = SPAN**3, numba.config.NUMBA_NUM_THREADS
+        block = (threads, SPAN, SPAN, SPAN)
         self._space = (
-            np.zeros((SPAN, SPAN), np.int64), np.zeros((*block, 3)), np.zeros(block, np.int64), np.full(block, -1, np.int64),
-            np.zeros((3 * most, 4), np.int64), np.zeros(3 * most), np.zeros(3 * most, np.int32),
+            np.zeros((threads, SPAN, SPAN), np.int64), np.zeros((*block, 3)), np.zeros(block, np.int64),
+            np.full(block, -1, np.int64), np.zeros((threads, 3 * most, 4), np.int64), np.zeros((threads, 3 * most)),
+            np.zeros((threads, 3 * most), np.int32), np.zeros((threads, most, 3)),
+            np.zeros((threads, 3 * most, 4), np.uint16), np.zeros((threads, 3 * most), np.int32),
+            np.zeros((threads, 3 * most, 3)),
         )  # fmt: skip
-        self._tags = np.zeros(3 * most, np.int32)
-        self._places = np.zeros((3 * most, 3))
+        self._out = (
+            np.zeros((GROUP, CAPACITY, 3), np.float32), np.zeros((GROUP, CAPACITY, 4), np.uint16),
+            np.zeros((GROUP, CAPACITY), np.int32), np.zeros((GROUP, CAPACITY, 3)),
+        )  # fmt: skip
         self._last: dict[int, int] = {}  # brick → its latest version
+        self._looks: dict[int, int] = {}
 
     def shoot(
         self, time: float, low: NDArray[np.float64] | None = None, high: NDArray[np.float64] | None = None
     ) -> int:
-        """Take the bricks that reach into the box (grid frame; all when none is given) and keep those that changed."""
+        """Take the bricks that reach into the box (grid frame; all when none is given) and keep those that changed.
+
+        Returns how many did.
+        """
         lattice = self.stock.lattice
         if low is None or high is None:
             first, last = np.zeros(3, int), np.array(self.shape) - 1
@@ -54,47 +65,61 @@ class Film:
             first = np.floor((low - lattice.origin) / lattice.step - 2).astype(int) // BRICK
             last = np.ceil((high - lattice.origin) / lattice.step + 2).astype(int) // BRICK
             first, last = np.maximum(first, 0), np.minimum(last, np.array(self.shape) - 1)
+        ranges = [np.arange(a, b + 1) for a, b in zip(first, last, strict=True)]
+        bricks = np.stack(np.meshgrid(*ranges, indexing="ij"), -1).reshape(-1, 3)
         changed = 0
-        for x in range(first[0], last[0] + 1):
-            for y in range(first[1], last[1] + 1):
-                for z in range(first[2], last[2] + 1):
-                    changed += self._brick(time, x, y, z)
+        for brick, vertices, quads, tags, _, look in self._surfaces(bricks):
+            if self._looks.get(brick) == look or (brick not in self._looks and not len(quads)):
+                continue
+            self._looks[brick] = look
+            self._last[brick] = len(self.versions)
+            self.versions.append(BrickVersion(brick, time, vertices.copy(), quads.copy(), tags.copy()))
+            changed += 1
         return changed
 
-    def _surface(self, x: int, y: int, z: int) -> tuple[int, int]:
+    def _surfaces(self, bricks: NDArray[np.int64]) -> Iterator[tuple[int, NDArray, NDArray, NDArray, NDArray, int]]:
+        """(brick, vertices, quads, tags, places, look) of bricks (n, 3); the arrays are lent until the next group."""
         r0, r1, r2 = self.stock.rays
         lattice = self.stock.lattice
-        return brick_surface(
-            np.array([x, y, z]), lattice.origin, lattice.step, lattice.counts,
-            r0.lo, r0.hi, r0.tag_lo, r0.tag_hi, r1.lo, r1.hi, r1.tag_lo, r1.tag_hi, r2.lo, r2.hi, r2.tag_lo, r2.tag_hi,
-            r0.base, r0.capacity, r0.count, r1.base, r1.capacity, r1.count, r2.base, r2.capacity, r2.count,
-            r0.tiles_u, r1.tiles_u, r2.tiles_u, *self._space, self._vertices, self._quads,
-            self._tags, self._places,
-        )  # fmt: skip
+        vertices, quads, tags, places = self._out
+        for begin in range(0, len(bricks), GROUP):
+            group = bricks[begin : begin + GROUP]
+            size, looks = np.zeros((len(group), 2), np.int64), np.zeros(len(group), np.uint64)
+            brick_surfaces(
+                group, lattice.origin, lattice.step, lattice.counts, r0.lo, r0.hi, r0.tag_lo, r0.tag_hi, r1.lo, r1.hi,
+                r1.tag_lo, r1.tag_hi, r2.lo, r2.hi, r2.tag_lo, r2.tag_hi, r0.base, r0.capacity, r0.count, r1.base,
+                r1.capacity, r1.count, r2.base, r2.capacity, r2.count, r0.tiles_u, r1.tiles_u, r2.tiles_u, *self._space,
+                *self._out, size, looks,
+            )  # fmt: skip
+            for n, ((nv, nq), look) in enumerate(zip(size.tolist(), looks.tolist(), strict=True)):
+                x, y, z = group[n].tolist()
+                brick = (z * self.shape[1] + y) * self.shape[0] + x
+                if nv > CAPACITY or nq > CAPACITY:
+                    yield brick, *self._large(group[n : n + 1], nv, nq), look
+                else:
+                    yield brick, vertices[n, :nv], quads[n, :nq], tags[n, :nq], places[n, :nq], look
 
-    def _brick(self, time: float, x: int, y: int, z: int) -> int:
-        nv, nq = self._surface(x, y, z)
-        number = (z * self.shape[1] + y) * self.shape[0] + x
-        vertices, quads = self._vertices[:nv].astype(np.float32), self._quads[:nq].copy()
-        known = self.versions[self._last[number]] if number in self._last else None
-        if known is None and not nv:
-            return 0
-        if known and np.array_equal(known.vertices, vertices) and np.array_equal(known.tags, self._tags[:nq]):
-            return 0
-        self._last[number] = len(self.versions)
-        self.versions.append(BrickVersion(number, time, vertices, quads, self._tags[:nq].copy()))
-        return 1
+    def _large(self, brick: NDArray[np.int64], nv: int, nq: int) -> tuple[NDArray, NDArray, NDArray, NDArray]:
+        """The surface of a brick so torn that it does not fit the rows set aside: worked out alone, by one thread."""
+        r0, r1, r2 = self.stock.rays
+        lattice = self.stock.lattice
+        space = [part[0] for part in self._space]
+        brick_surface(
+            brick[0], lattice.origin, lattice.step, lattice.counts, r0.lo, r0.hi, r0.tag_lo, r0.tag_hi, r1.lo, r1.hi,
+            r1.tag_lo, r1.tag_hi, r2.lo, r2.hi, r2.tag_lo, r2.tag_hi, r0.base, r0.capacity, r0.count, r1.base,
+            r1.capacity, r1.count, r2.base, r2.capacity, r2.count, r0.tiles_u, r1.tiles_u, r2.tiles_u, *space,
+        )  # fmt: skip
+        vertices, quads, tags, places = space[7:]
+        return vertices[:nv].astype(np.float32), quads[:nq].copy(), tags[:nq].copy(), places[:nq].copy()
 
     def final_places(self) -> tuple[list[int], NDArray[np.float64]]:
         """The latest version of every brick, and the exact ray end behind each of their quads, (Q, 3) in that order."""
         latest = sorted(self._last.values())
-        places = [np.zeros((0, 3))]
-        for version in latest:
-            number = self.versions[version].brick
-            x, y = number % self.shape[0], number // self.shape[0] % self.shape[1]
-            _, nq = self._surface(x, y, number // (self.shape[0] * self.shape[1]))
-            places.append(self._places[:nq].copy())
-        return latest, np.concatenate(places)
+        number = np.array([self.versions[version].brick for version in latest], np.int64)
+        nx, ny, _ = self.shape
+        bricks = np.column_stack([number % nx, number // nx % ny, number // (nx * ny)])
+        places = [places.copy() for _, _, _, _, places, _ in self._surfaces(bricks)]
+        return latest, np.concatenate([np.zeros((0, 3)), *places])
 
     def final_mesh(self) -> Mesh:
         """The surface as it stands, as one mesh in the grid frame."""

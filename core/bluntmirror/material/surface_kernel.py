@@ -8,12 +8,13 @@ Vertices depend on nothing but the rays, so that neighbouring bricks agree to th
 """
 
 import numpy as np
-from numba import njit
+from numba import get_thread_id, njit, prange
 
 from .cut_kernel import TILE
 
 BRICK = 16
 SPAN = BRICK + 2
+CAPACITY = 2048  # vertices and quads that a brick of ordinary stock needs at most
 
 
 @njit(cache=True, error_model="numpy")
@@ -156,3 +157,45 @@ def brick_surface(
                     number[a, b, c] = 0
                     index[a, b, c] = -1
     return nv, nq
+
+
+@njit(cache=True, error_model="numpy")
+def _look(vertices, tags, nv, nq):
+    """A 64-bit number that differs when the surface does (FNV-1a over the bits of its numbers)."""
+    look = np.uint64(14695981039346656037)
+    for i in range(nv):
+        for d in range(3):
+            look = (look ^ np.uint64(np.float32(vertices[i, d]).view(np.uint32))) * np.uint64(1099511628211)
+    for i in range(nq):
+        look = (look ^ np.uint64(np.uint32(tags[i]))) * np.uint64(1099511628211)
+    return look
+
+
+@njit(cache=True, parallel=True, error_model="numpy")
+def brick_surfaces(
+    bricks, origin, step, counts,
+    lo0, hi0, tl0, th0, lo1, hi1, tl1, th1, lo2, hi2, tl2, th2,
+    base0, cap0, cnt0, base1, cap1, cnt1, base2, cap2, cnt2, tiles_u0, tiles_u1, tiles_u2,
+    inside, total, number, index, edge_of, edge_end, edge_tag, all_vertices, all_quads, all_tags, all_places,
+    vertices, quads, tags, places, size, looks,
+):  # fmt: skip
+    """Surfaces of bricks (n, 3), each by one thread. The work space has a first axis of one row a thread; vertices,
+    quads, tags and places have n rows of CAPACITY, which a surface larger than that leaves alone.
+
+    size (n, 2) gets the numbers of vertices and quads, looks (n,) a number that tells whether a surface has changed.
+    """
+    for n in prange(len(bricks)):
+        t = get_thread_id()
+        nv, nq = brick_surface(
+            bricks[n], origin, step, counts, lo0, hi0, tl0, th0, lo1, hi1, tl1, th1, lo2, hi2, tl2, th2,
+            base0, cap0, cnt0, base1, cap1, cnt1, base2, cap2, cnt2, tiles_u0, tiles_u1, tiles_u2,
+            inside[t], total[t], number[t], index[t], edge_of[t], edge_end[t], edge_tag[t],
+            all_vertices[t], all_quads[t], all_tags[t], all_places[t],
+        )  # fmt: skip
+        size[n, 0], size[n, 1] = nv, nq
+        looks[n] = _look(all_vertices[t], all_tags[t], nv, nq)
+        if nv <= CAPACITY and nq <= CAPACITY:
+            vertices[n, :nv] = all_vertices[t, :nv]
+            quads[n, :nq] = all_quads[t, :nq]
+            tags[n, :nq] = all_tags[t, :nq]
+            places[n, :nq] = all_places[t, :nq]

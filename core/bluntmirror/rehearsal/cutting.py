@@ -254,7 +254,8 @@ class Segments:
 
     def box(self, rows: slice, removed: np.ndarray) -> tuple[Floats, Floats]:
         """The box that the cutting parts of the segments which removed stock sweep."""
-        start, end = self.start[rows][removed], (self.start + self.delta)[rows][removed]
+        start = self.start[rows][removed]
+        end = start + self.delta[rows][removed]
         reach = self.reach[rows][removed]
         low, high = np.minimum(start, end), np.maximum(start, end)
         side = np.column_stack([reach[:, 0], reach[:, 0]])
