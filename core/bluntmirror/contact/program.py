@@ -96,57 +96,77 @@ def check_contacts(
     """Follow every pair; the chain's joints must be linear. Returns the margins."""
     follower = Follower(reel, knots, chain)
     margins = []
+    # The parts of one tool against the same body have one cause: they are told together.
+    groups: dict[tuple[str, str], list[tuple[Body, Body, Followed]]] = {}
     for number, (a, b) in enumerate(pairs):
+        if b.tool:
+            a, b = b, a
         seen = follower.follow(a, b, near)
         margins.append(seen.margin)
-        _report(reel, knots, (a, b), seen, near, docket, channel)
+        if seen.hit.any():
+            groups.setdefault((f"T{a.tool}" if a.tool else a.label, b.label), []).append((a, b, seen))
         if tick:
             tick((number + 1) / len(pairs))
+    for group in groups.values():
+        _report(reel, knots, group, near, docket, channel)
     return margins
 
 
 def _report(
-    reel: Reel, knots: Knots, pair: tuple[Body, Body], seen: Followed, near: float, docket: Docket, channel: int
+    reel: Reel, knots: Knots, group: list[tuple[Body, Body, Followed]], near: float, docket: Docket, channel: int
 ) -> None:
-    """One finding for each stretch of neighbouring segments; a touch swallows the near miss around it."""
-    a, b = pair
-    shifts, hit, share, closest = seen.shifts, seen.hit, seen.share, seen.closest
+    """One finding for each cause; a touch swallows the near misses around it. `group`: bodies a against one body b."""
+    hit = np.max([seen.hit for _, _, seen in group], axis=0)
+    closest = np.min([seen.closest for _, _, seen in group], axis=0)
     touched = np.flatnonzero(hit)
-    if not len(touched):
-        return
-    motions = reel.motions
+    motions, other = reel.motions, group[0][1]
     motion_of = knots.motion[touched]
     amount = np.where(
         hit[touched] == 2, near + 1.0, near - closest[touched]
     )  # a touch is told as one, not as a near miss
     for rows in causes(motion_of, motions.operation[motion_of], amount, whole_operation=True):
         run = touched[rows]
-        contact = run[hit[run] == 2]
-        first = int(contact[0] if len(contact) else run[0])
+        level = int(hit[run].max())
+        # The part that is first to touch (or come near) tells where and when.
+        parts = [(a, seen, run[seen.hit[run] == level]) for a, _, seen in group if (seen.hit[run] == level).any()]
+        parts.sort(key=lambda part: (int(part[2][0]), float(part[1].share[part[2][0]])))
+        a, seen, segments = parts[0]
+        first = int(segments[0])
         motion = int(knots.motion[first])
-        moment = knots.t0[first] + share[first] * (knots.t1[first] - knots.t0[first])
-        place = shifts[first] + share[first] * (shifts[first + 1] - shifts[first])
-        names = tuple(sorted((a.label, b.label), key=lambda n: (not n.startswith("T"), n)))
+        moment = knots.t0[first] + seen.share[first] * (knots.t1[first] - knots.t0[first])
+        place = seen.shifts[first] + seen.share[first] * (seen.shifts[first + 1] - seen.shifts[first])
+        names = [part.label for part, _, _ in parts]
+        met = run[hit[run] == level]
         common: dict[str, Any] = {
             "channel": channel, "program": motions.file_name(motion), "line": int(motions.line[motion]),
-            "time": float(moment), "tool": int(motions.tool[motion]), "bodies": names, "motion": motion,
-            "last_motion": int(knots.motion[run[-1]]),
+            "time": float(moment), "tool": int(motions.tool[motion]), "bodies": (*names, other.label), "motion": motion,
+            "last_motion": int(knots.motion[run[-1]]), "count": len(np.unique(knots.motion[met])),
+            "point": _middle(a, other, place),
         }  # fmt: skip
-        if len(contact):
-            depth = 0.0
-            for segment in contact[:: max(1, len(contact) // DEPTH_SAMPLES)]:
-                steps = np.linspace(0.0, 1.0, max(2, DEPTH_SAMPLES // min(len(contact), DEPTH_SAMPLES) + 1))
-                for s in steps:
-                    shift = shifts[segment] + s * (shifts[segment + 1] - shifts[segment])
-                    depth = max(depth, parting_shift(a.solids, b.solids, shift))
-            count = len(np.unique(knots.motion[contact]))
-            docket.add("contact.body", f"{names[0]} runs into {names[1]}, {depth:.2f} mm deep", amount=depth, count=count,
-                       point=_middle(a, b, place), **common)  # fmt: skip
+        if level == 2:
+            depth = max(_depth(part, other, followed, at) for part, followed, at in parts)
+            docket.add(
+                "contact.body", f"{_listed(names)} into {other.label}, {depth:.2f} mm deep", amount=depth, **common
+            )
         else:
             least = float(closest[run].min())
-            docket.add("contact.near", f"{names[0]} passes {names[1]} with {least:.2f} mm left; {near:g} mm are asked for",
-                       amount=near - least, count=len(np.unique(knots.motion[run])), point=_middle(a, b, place),
-                       **common)  # fmt: skip
+            docket.add("contact.near", f"{names[0]} passes {other.label} with {least:.2f} mm left; {near:g} mm are asked for",
+                       amount=near - least, **common)  # fmt: skip
+
+
+def _listed(names: list[str]) -> str:
+    return f"{names[0]} runs" if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]} run"
+
+
+def _depth(a: Body, b: Body, seen: Followed, segments: np.ndarray) -> float:
+    """The deepest that a stands in b over some segments, by poses spread over them."""
+    depth = 0.0
+    chosen = segments[:: max(1, len(segments) // DEPTH_SAMPLES)]
+    for segment in chosen:
+        for share in np.linspace(0.0, 1.0, max(2, DEPTH_SAMPLES // min(len(chosen), DEPTH_SAMPLES) + 1)):
+            shift = seen.shifts[segment] + share * (seen.shifts[segment + 1] - seen.shifts[segment])
+            depth = max(depth, parting_shift(a.solids, b.solids, shift))
+    return depth
 
 
 def _middle(a: Body, b: Body, shift: Floats) -> tuple[float, float, float]:

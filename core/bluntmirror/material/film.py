@@ -35,7 +35,7 @@ class Film:
     def __post_init__(self) -> None:
         # One layer of ghost nodes on every side closes the surface at the border of the grid.
         self.shape = tuple(int(n) for n in (self.stock.lattice.counts + 1 + BRICK - 1) // BRICK)
-        most, threads = SPAN**3, numba.config.NUMBA_NUM_THREADS
+        most, threads = SPAN**3, numba.config.NUMBA_NUM_THREADS  # type: ignore[attr-defined]
         block = (threads, SPAN, SPAN, SPAN)
         self._space = (
             np.zeros((threads, SPAN, SPAN), np.int64), np.zeros((*block, 3)), np.zeros(block, np.int64),

@@ -277,7 +277,7 @@ class Interpreter:
     def _carry_out(self, words: Words, block: Block) -> None:
         control = self.control
         codes = set(words.g)
-        if not codes & {280, 300, 520, 530, 920, 40}:
+        if not words.unsure and not codes & {280, 300, 520, 530, 920, 40}:
             self._unused_letters(words)
         self._modes(words, codes)
         if "T" in words:
