@@ -13,8 +13,8 @@ import numpy as np
 from ..geometry.frames import frame
 from ..geometry.mesh import Mesh, joined
 from ..program.motions import KIND_NAMES
-from ..rehearsal.cutting import CutStock
-from ..rehearsal.run import Rehearsal
+from ..rehearsal import Rehearsal
+from ..rehearsal.result import CutStock
 
 DEVIATION_REACH_MM = 5.0  # deviations beyond this are shown as this
 FORMAT = "blunt-mirror/replay@1"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TextIO
 
 from ..program.motions import KIND_NAMES
-from ..rehearsal.run import Rehearsal
+from ..rehearsal import Rehearsal
 
 
 def write_trace(result: Rehearsal, out: TextIO) -> None:

@@ -8,7 +8,7 @@ from xml.etree import ElementTree
 
 from .. import __version__
 from ..findings import CATALOGUE, Finding
-from ..rehearsal.run import Rehearsal
+from ..rehearsal import Rehearsal
 from ..rehearsal.travel import ranges
 
 

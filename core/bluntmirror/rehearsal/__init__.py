@@ -1,5 +1,6 @@
 """The rehearsal: from a job to its verdict."""
 
-from .run import Cancelled, Rehearsal, check_program, rehearse
+from .result import Rehearsal
+from .run import Cancelled, check_program, rehearse
 
 __all__ = ["Cancelled", "Rehearsal", "check_program", "rehearse"]

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING
+from dataclasses import replace
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -12,36 +11,14 @@ from ..geometry.distance import Solid
 from ..geometry.frames import Floats, frame, inverse
 from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
-from ..material.comparison import SPOT_CELLS, Comparison, Places, compare, loose_pieces
+from ..material.comparison import SPOT_CELLS, Places, compare, loose_pieces
 from ..material.sweep_kernel import first_through
-
-if TYPE_CHECKING:
-    from .cutting import CutStock, Segments
-    from .run import Rehearsal
+from .result import CutStock, PartCheck, Rehearsal, Spot
+from .segments import Segments
 
 MOST_SPOTS = 10  # places told one by one; the rest are told together
 MOST_ASKED = 2000  # places for which all motions are gone through
 SAME_REGISTER_MM = 0.001
-
-
-@dataclass(frozen=True)
-class Spot:
-    """One of the worst places of the finished part, for the list beside the deviation colours."""
-
-    kind: str  # gouge, excess
-    amount: float  # mm
-    point: tuple[float, float, float]  # frame of the mount
-    motion: int  # −1 where no motion shaped it
-
-
-@dataclass
-class PartCheck:
-    """A stock beside its design; `solid` in the grid frame, for the colours of the finished part."""
-
-    design: str
-    comparison: Comparison
-    solid: Solid
-    spots: list[Spot] = field(default_factory=list)
 
 
 def designs_of(result: Rehearsal, stock: str) -> tuple[list[str], list[Mesh]]:

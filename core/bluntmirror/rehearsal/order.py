@@ -6,16 +6,12 @@ top    the highest place of the stock along the tool's axis (of fixtures and par
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from ..geometry.frames import Floats
 from ..program.motions import ARC, FEED, RAPID, TOOL_CHANGE
 from ..timeline.reel import Knots
-
-if TYPE_CHECKING:
-    from .run import Rehearsal
+from .result import Rehearsal
 
 
 def check_order(result: Rehearsal, knots: Knots, channel: int) -> None:

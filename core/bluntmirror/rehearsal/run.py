@@ -3,25 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 
 from ..contact.bodies import Body
-from ..contact.program import Follower, Margin, check_contacts, pairs_of
-from ..findings import Docket, Finding, verdict_of
+from ..contact.program import Follower, check_contacts, pairs_of
+from ..findings import Docket
 from ..geometry.frames import Floats, frame, inverse
 from ..job import Job, JobUnreadable
 from ..job.models import Datum
 from ..machine import Chain
 from ..program.control import Setup
-from ..program.interpreter import Interpreted, Interpreter
+from ..program.interpreter import Interpreter
 from ..program.text import ProgramText
-from ..timeline.reel import Knots, Reel, make_knots, time_motions
+from ..timeline.reel import Knots, make_knots, time_motions
 from ..tools import Assembly, build_assembly
 from . import travel
-from .cutting import CutStock, Entering, cut_program
+from .cutting import Entering, cut_program
 from .order import check_order
+from .result import Rehearsal
 
 KNOT_TOLERANCE_MM = 0.002
 
@@ -30,31 +31,6 @@ Progress = Callable[[str, float], None]
 
 class Cancelled(Exception):
     """Raised by a progress callback to end the run."""
-
-
-@dataclass
-class Rehearsal:
-    """Everything a run found out; nothing in it changes afterwards."""
-
-    job: Job
-    chain: Chain
-    tools: dict[int, Assembly]
-    docket: Docket
-    interpreted: Interpreted | None = None
-    reel: Reel | None = None
-    knots: Knots | None = None
-    margins: list[Margin] = field(default_factory=list)
-    pairs: int = 0
-    stocks: list[CutStock] = field(default_factory=list)
-    setup: Setup | None = None
-
-    @property
-    def findings(self) -> list[Finding]:
-        return self.docket.in_order()
-
-    @property
-    def verdict(self) -> str:
-        return verdict_of(self.docket)
 
 
 def control_setup(job: Job, chain: Chain, channel: int) -> Setup:
