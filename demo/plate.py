@@ -124,7 +124,7 @@ def bodies(flawed: bool) -> list[Json]:
         size = [46, 26, 18] if turned else [26, 46, 18]
         return {"name": name, "role": "fixture", "mount": "table", "shapes": [
             {"type": "box", "size": size, "at": [x, y, 43]},
-            {"type": "cylinder", "diameter": 14, "length": 6, "at": [x, y, 55 - 1]},
+            {"type": "cylinder", "diameter": 14, "length": 6, "at": [x, y, 53.5]},
         ]}  # fmt: skip
 
     return [

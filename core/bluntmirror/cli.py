@@ -6,6 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
+from .export.report import as_html
 from .export.trace import write_trace
 from .export.verdict import render, verdict_dict
 from .geometry.meshfile import write_stl
@@ -25,7 +26,7 @@ def main(words: list[str] | None = None) -> int:
     for word, text in (("verify", "rehearse a job and print its verdict"), ("check", "the program check alone")):
         command = commands.add_parser(word, help=text)
         command.add_argument("job", type=Path, help="a job folder, a job.json or a .zip")
-        command.add_argument("--out", type=Path, help="write verdict.json, stock.stl and trace.csv there")
+        command.add_argument("--out", type=Path, help="write verdict.json, report.html, stock.stl and trace.csv there")
         command.add_argument("--format", choices=["text", "json", "sarif", "junit"], default="text")
         command.add_argument("--fail-on", choices=["stop", "caution"], default="stop")
     tracing = commands.add_parser("trace", help="one row per motion, as CSV")
@@ -55,6 +56,7 @@ def _judge(options: argparse.Namespace) -> int:
     if options.out:
         options.out.mkdir(parents=True, exist_ok=True)
         (options.out / "verdict.json").write_text(render(verdict, "json"), encoding="utf-8")
+        (options.out / "report.html").write_text(as_html(result), encoding="utf-8")
         with (options.out / "trace.csv").open("w", encoding="utf-8") as out:
             write_trace(result, out)
         for i, cut in enumerate(result.stocks):  # the first under the name that scripts know, the others by theirs

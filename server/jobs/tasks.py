@@ -16,6 +16,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 
 from bluntmirror.export.replay import replay_data
+from bluntmirror.export.report import as_html
 from bluntmirror.export.trace import write_trace
 from bluntmirror.export.verdict import finding_dict, render, verdict_dict
 from bluntmirror.geometry.meshfile import write_stl
@@ -113,6 +114,10 @@ def keep(rehearsal: Rehearsal, run: Run) -> None:
         "trace.csv": ("text/csv", trace.getvalue().encode()),
         "verdict.json": ("application/json", render(verdict, "json").encode()),
         "verdict.sarif": ("application/json", render(verdict, "sarif").encode()),
+        "report.html": (
+            "text/html",
+            as_html(run, f"{timezone.now():%d %B %Y, %H:%M} UTC", rehearsal.created_by.get_username()).encode(),
+        ),
         "verdict.xml": ("application/xml", render(verdict, "junit").encode()),
     }
     if run.stocks:

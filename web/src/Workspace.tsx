@@ -36,6 +36,7 @@ const KEYS: [string, string][] = [
 ];
 
 const FILES: [string, string][] = [
+  ["report.html", "Report, to read and print"],
   ["verdict.json", "Verdict, JSON"],
   ["verdict.sarif", "Verdict, SARIF"],
   ["verdict.xml", "Verdict, JUnit"],
@@ -105,7 +106,7 @@ export function Workspace({ id, onLeave, onRehearsal }: { id: number; onLeave: (
                 items: FILES.filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({
                   key: file,
                   label: (
-                    <a href={api.artifactAddress(id, file)} download={file}>
+                    <a href={api.artifactAddress(id, file)} {...(file === "report.html" ? { target: "_blank" } : { download: file })}>
                       {label}
                     </a>
                   ),

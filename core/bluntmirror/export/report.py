@@ -1,0 +1,189 @@
+"""The report to read, print and keep: one HTML page that needs nothing else."""
+
+from __future__ import annotations
+
+from html import escape
+from typing import Any
+
+import numpy as np
+
+from ..program.motions import ARC, FEED, KIND_NAMES, RAPID, THREAD
+from ..rehearsal import Rehearsal
+from .verdict import WORDS, verdict_dict
+
+STYLE = """
+body { font: 10.5pt/1.45 "IBM Plex Sans", "DejaVu Sans", sans-serif; color: #1d2a30; max-width: 190mm; margin: 10mm auto; }
+h1 { font-size: 17pt; margin: 0; } h2 { font-size: 12pt; margin: 7mm 0 2mm; border-bottom: 0.3mm solid #d9d4c7; }
+table { border-collapse: collapse; width: 100%; font-variant-numeric: tabular-nums; }
+th { text-align: left; font-weight: 400; color: #5d6a70; padding: 0.6mm 3mm 0.6mm 0; vertical-align: top; }
+td { padding: 0.6mm 3mm 0.6mm 0; vertical-align: top; } .n { text-align: right !important; white-space: nowrap; width: 1%; }
+tr { break-inside: avoid; } .quiet { color: #5d6a70; } .remedy { color: #1f5a73; }
+.word { font-size: 14pt; font-weight: 600; margin: 3mm 0; } .stop { color: #a3195b; } .caution { color: #8a5200; }
+.clear { color: #1b6e5a; } .kind { white-space: nowrap; }
+.bar { display: inline-block; position: relative; width: 46mm; height: 2.2mm; background: #e9e4d6; overflow: hidden; }
+.bar i { position: absolute; top: 0; bottom: 0; background: #1f5a73; } .bar i.over { background: #a3195b; }
+svg { vertical-align: -0.2mm; }
+"""
+MARKS = {  # by shape as well as by colour
+    "stop": '<rect x="1" y="1" width="10" height="10" fill="#a3195b"/><path d="M3 6h6" stroke="#fff" stroke-width="2"/>',
+    "caution": '<path d="M6 1l5 5-5 5-5-5z" fill="none" stroke="#b06a00" stroke-width="1.6"/>',
+    "clear": '<circle cx="6" cy="6" r="4" fill="none" stroke="#1b6e5a" stroke-width="2"/>',
+}
+
+
+def as_html(result: Rehearsal, when: str = "", by: str = "") -> str:
+    """The whole report. `when` and `by` are put under the title as given."""
+    verdict = verdict_dict(result)
+    parts = [
+        f"<h1>{escape(verdict['job'])}</h1>",
+        f'<div class="quiet">{escape(result.job.machine.name)}, {escape(_programs(result))}'
+        f"{escape(f'; {when}' if when else '')}{escape(f', {by}' if by else '')}</div>",
+        f'<div class="word {verdict["verdict"]}">{_mark(verdict["verdict"])} {escape(WORDS[verdict["verdict"]])}</div>',
+        _findings(verdict),
+        _checked(verdict),
+        _axes(verdict),
+        _margins(verdict),
+        _tools(result, verdict),
+        _stock(verdict),
+        _offsets(result),
+        f'<p class="quiet">Blunt Mirror {escape(verdict["version"])}. Lengths in mm, times in min:s.</p>',
+    ]
+    title = escape(verdict["job"])
+    return (
+        f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title}</title><style>{STYLE}</style></head>'
+        f"<body>{''.join(parts)}</body></html>\n"
+    )
+
+
+def _programs(result: Rehearsal) -> str:
+    return ", ".join(name for entry in result.job.file.programs for name in [entry.main, *entry.library])
+
+
+def _mark(severity: str) -> str:
+    return f'<svg width="12" height="12" viewBox="0 0 12 12" role="img" aria-label="{severity}">{MARKS[severity]}</svg>'
+
+
+def _clock(seconds: float) -> str:
+    return f"{int(seconds // 60)}:{seconds % 60:04.1f}"
+
+
+def _table(heads: list[str], rows: list[list[str]], numbers: frozenset[int] = frozenset()) -> str:
+    """Cells are HTML already; columns in `numbers` are set to the right."""
+    head = "".join(
+        f'<th class="n">{escape(h)}</th>' if i in numbers else f"<th>{escape(h)}</th>" for i, h in enumerate(heads)
+    )
+    lines = []
+    for cells in rows:
+        lines.append(
+            "".join(f'<td class="n">{c}</td>' if i in numbers else f"<td>{c}</td>" for i, c in enumerate(cells))
+        )
+    return f"<table><tr>{head}</tr>{''.join(f'<tr>{line}</tr>' for line in lines)}</table>"
+
+
+def _findings(verdict: dict[str, Any]) -> str:
+    if not verdict["findings"]:
+        return "<h2>Findings</h2><p>None.</p>"
+    rows = []
+    for item in verdict["findings"]:
+        place = f"{escape(item['program'])} line {item['line']}, {_clock(item['time'])}" if item["line"] else "setup"
+        tool = f", T{item['tool']}" if item["tool"] else ""
+        said = f"{escape(item['message'])}.<br><span class='remedy'>{escape(item['remedy'])}</span>"
+        rows.append([f"<span class='kind'>{_mark(item['severity'])} {escape(item['kind'])}</span>", place + tool, said])
+    return "<h2>Findings</h2>" + _table(["what", "where", "what is wrong, what would put it right"], rows)
+
+
+def _checked(verdict: dict[str, Any]) -> str:
+    checked = verdict["checked"]
+    switches = checked["switches"]
+    on = [f"block skip {', '.join(map(str, switches['block_skip']))}"] if switches["block_skip"] else []
+    on += ["optional stop"] if switches["optional_stop"] else []
+    told = [
+        f"{checked['pairs']} pairs of bodies for contact and a clearance of {checked['near']:g}",
+        f"travel of {len(verdict['axes'])} axes",
+        f"stock on a grid of {checked['resolution']:g}",
+        *(["the finished part against its design"] if checked["design"] else []),
+        f"switches on: {', '.join(on) or 'none'}",
+    ]
+    return (
+        f"<h2>Checked</h2><p>{escape('; '.join(told))}.</p><p>Not checked: {escape('; '.join(checked['not_checked']))}.</p>"
+        + "".join(f"<p>{escape(note)}</p>" for note in checked["notes"])
+    )
+
+
+def _axes(verdict: dict[str, Any]) -> str:
+    rows = []
+    for axis in verdict["axes"]:
+        used = f"{axis['min']:.3f} … {axis['max']:.3f}"
+        if axis["travel"] is None:
+            rows.append([axis["axis"], used, "endless", "", ""])
+            continue
+        low, high = axis["travel"]
+        span = max(high - low, 1e-9)
+        left, right = (100 * (axis["min"] - low) / span, 100 * (high - axis["max"]) / span)
+        over = ' class="over"' if left < 0 or right < 0 else ""
+        bar = f'<span class="bar"><i{over} style="left:{max(0, left):.1f}%;right:{max(0, right):.1f}%"></i></span>'
+        rows.append(
+            [axis["axis"], used, f"{low:g} … {high:g}", f"{axis['min'] - low:.3f} and {high - axis['max']:.3f}", bar]
+        )
+    return "<h2>Travel used</h2>" + _table(["axis", "used", "of", "left", ""], rows)
+
+
+def _margins(verdict: dict[str, Any]) -> str:
+    rows = [
+        [f"{m['clearance']:.2f}", escape(" · ".join(m["bodies"])), _clock(m["time"])]
+        for m in verdict["checked"]["margins"][:12]
+    ]
+    return "<h2>Least clearances</h2>" + _table(["mm", "between", "at"], rows, frozenset({0})) if rows else ""
+
+
+def _tools(result: Rehearsal, verdict: dict[str, Any]) -> str:
+    reel = result.reel
+    if reel is None:
+        return ""
+    motions = reel.motions
+    spent = reel.end_time - reel.begin_time
+    use = {entry["number"]: entry for entry in verdict["tools"]}
+    rows = []
+    total = np.zeros(3)
+    for number in dict.fromkeys(motions.tool.tolist()):
+        mine = motions.tool == number
+        cutting = float(spent[mine & np.isin(motions.kind, (FEED, ARC, THREAD))].sum())
+        rapid = float(spent[mine & (motions.kind == RAPID)].sum())
+        other = float(spent[mine].sum()) - cutting - rapid
+        total += [cutting, rapid, other]
+        if not number:
+            continue
+        entry = next((t for t in result.job.tools.tools if t.number == number), None)
+        tool = result.tools.get(number)
+        register = f"{entry.registers.get('H', entry.length):.3f}" if entry else "—"
+        rows.append(
+            [f"T{number}", escape(entry.name if entry else "not in the table"), f"{tool.length:.3f}" if tool else "—", register,
+             f"{tool.reach:g}" if tool else "—", _clock(cutting), _clock(rapid), _clock(other),
+             f"{use[number]['metres_in_cut']:.2f}" if number in use else "—"]
+        )  # fmt: skip
+    rows.append(["", "<b>all</b>", "", "", "", *(f"<b>{_clock(t)}</b>" for t in total), ""])
+    heads = ["", "tool", "length", "H", "reach", "feed", KIND_NAMES[RAPID], "change, dwell", "m in cut"]
+    return f"<h2>Tools and time, {_clock(verdict['time'])}</h2>" + _table(heads, rows, frozenset(range(2, 9)))
+
+
+def _stock(verdict: dict[str, Any]) -> str:
+    def depth(value: float | None) -> str:
+        return "no design" if value is None else f"{value:.3f}"
+
+    rows = [
+        [escape(s["name"]), f"{s['volume_before'] / 1000:.2f}", f"{s['volume_after'] / 1000:.2f}", depth(s["gouge_max"]),
+         depth(s["excess_max"])]
+        for s in verdict["stock"]
+    ]  # fmt: skip
+    heads = ["stock", "cm³ before", "cm³ after", "deepest into the design", "most left on it"]
+    return "<h2>Stock</h2>" + _table(heads, rows, frozenset(range(1, 5))) if rows else ""
+
+
+def _offsets(result: Rehearsal) -> str:
+    if result.setup is None:
+        return ""
+    rows = [
+        [escape(name), escape("  ".join(f"{axis}{value:.3f}" for axis, value in values.items()))]
+        for name, values in result.setup.work_offsets.items()
+    ]
+    return "<h2>Work offsets</h2>" + _table(["", "machine values"], rows) if rows else ""
