@@ -64,7 +64,7 @@ class Rehearsal(models.Model):
         CANCELLED = "cancelled"
 
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="rehearsals")
-    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED, db_index=True)
     stage = models.CharField(max_length=40, blank=True)
     share = models.FloatField(default=0.0)
     error = models.TextField(blank=True)

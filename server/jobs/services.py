@@ -183,13 +183,17 @@ def begin_rehearsal(revision: Revision, user: AbstractBaseUser) -> Rehearsal:
 
 
 def settle_lost() -> None:
-    """Rehearsals whose worker has fallen silent become failed, so that nothing stays "running" for ever."""
+    """Rehearsals whose worker has fallen silent become failed, so that nothing stays "running" for ever.
+
+    They are looked up first and then settled one by one: an update over all rows would wait for, and be waited for by,
+    the rows that workers are writing.
+    """
     limit = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS)
-    Rehearsal.objects.filter(state=Rehearsal.State.RUNNING, heartbeat__lt=limit).update(
-        state=Rehearsal.State.FAILED,
-        error=LOST,
-        finished=timezone.now(),
-    )
+    silent = {"state": Rehearsal.State.RUNNING, "heartbeat__lt": limit}
+    for number in list(Rehearsal.objects.filter(**silent).values_list("pk", flat=True)):
+        Rehearsal.objects.filter(pk=number, **silent).update(
+            state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()
+        )
 
 
 def cancel(rehearsal: Rehearsal) -> None:

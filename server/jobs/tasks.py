@@ -7,12 +7,13 @@ import tempfile
 import threading
 import time
 from collections import Counter
+from contextlib import suppress
 from pathlib import Path
 
 from celery import shared_task
 from django.conf import settings
 from django.core.files.base import ContentFile
-from django.db import connection, transaction
+from django.db import DatabaseError, OperationalError, connection, transaction
 from django.utils import timezone
 
 from bluntmirror.export.replay import replay_data
@@ -29,6 +30,7 @@ from .services import queue, stream_key
 
 STREAM_SECONDS = 3600
 TELL_EVERY_SECONDS = 0.15
+SETTLE_ATTEMPTS = 8
 
 
 class Teller:
@@ -46,7 +48,8 @@ class Teller:
         self.last = now
         self.tell({"state": "running", "stage": stage, "share": round(share, 4)})
         row = Rehearsal.objects.filter(pk=self.number)
-        row.update(stage=stage, share=share)
+        with suppress(OperationalError):  # a lock: this share is not told, a later one is
+            row.update(stage=stage, share=share)
         if row.filter(cancel_asked=True).exists():
             raise Cancelled
 
@@ -66,7 +69,9 @@ class Heartbeat(threading.Thread):
 
     def run(self) -> None:
         while not self.over.wait(settings.HEARTBEAT_SECONDS):
-            Rehearsal.objects.filter(pk=self.number).update(heartbeat=timezone.now())
+            # One beat may be lost, to a lock or to a database that is away for a moment; the next makes up for it.
+            with suppress(DatabaseError):
+                Rehearsal.objects.filter(pk=self.number).update(heartbeat=timezone.now())
         connection.close()
 
 
@@ -77,6 +82,7 @@ def run_rehearsal(number: int) -> None:
         return  # cancelled while it waited, or delivered twice
     rehearsal = Rehearsal.objects.select_related("revision").get(pk=number)
     teller = Teller(number)
+    teller.queue.delete(stream_key(number))  # numbers come again when a database is made anew; old words must not
     heart = Heartbeat(number)
     heart.start()
     state, error = Rehearsal.State.DONE, ""
@@ -97,9 +103,21 @@ def run_rehearsal(number: int) -> None:
         raise
     finally:
         heart.over.set()
-        ended = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.RUNNING)
-        ended.update(state=state, error=error, finished=timezone.now(), share=1.0)
+        settle(number, state, error)
         teller.tell({"state": str(state), "error": error})
+
+
+def settle(number: int, state: str, error: str) -> None:
+    """Write how a rehearsal ended; a lock is waited out, since nobody else would write it."""
+    for attempt in range(SETTLE_ATTEMPTS):
+        try:
+            ended = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.RUNNING)
+            ended.update(state=state, error=error, finished=timezone.now(), share=1.0)
+            return
+        except OperationalError:
+            if attempt == SETTLE_ATTEMPTS - 1:
+                raise
+            time.sleep(0.2 * (attempt + 1))
 
 
 def keep(rehearsal: Rehearsal, run: Run) -> None:

@@ -88,6 +88,7 @@ const theme = {
     colorPrimary: ACCENT,
     colorInfo: ACCENT,
     colorLink: ACCENT,
+    colorSuccess: ACCENT,
     colorText: INK,
     colorBgLayout: PAPER,
     colorBgContainer: SHEET,
