@@ -24,9 +24,8 @@ export const VERDICT_WORDS = {
 } as const;
 
 export function clock(seconds: number): string {
-  const total = Math.max(0, seconds);
-  const minutes = Math.floor(total / 60);
-  return `${minutes}:${(total - 60 * minutes).toFixed(1).padStart(4, "0")}`;
+  const tenths = Math.round(10 * Math.max(0, seconds)); // rounded first, so that no minute has sixty seconds
+  return `${Math.floor(tenths / 600)}:${((tenths % 600) / 10).toFixed(1).padStart(4, "0")}`;
 }
 
 /** Deviation of the finished part: plum for a gouge, paper within tolerance, blue for material left. */

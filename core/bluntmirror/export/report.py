@@ -64,7 +64,8 @@ def _mark(severity: str) -> str:
 
 
 def _clock(seconds: float) -> str:
-    return f"{int(seconds // 60)}:{seconds % 60:04.1f}"
+    tenths = round(10 * max(0.0, seconds))  # rounded first, so that no minute has sixty seconds
+    return f"{tenths // 600}:{tenths % 600 / 10:04.1f}"
 
 
 def _table(heads: list[str], rows: list[list[str]], numbers: frozenset[int] = frozenset()) -> str:

@@ -1,0 +1,31 @@
+import { describe, expect, it } from "vitest";
+
+import { clock, deviationColour, toolColour } from "./look";
+
+const far = (a: number[], b: number[]) => Math.hypot(...a.map((c, i) => c - b[i]));
+
+describe("the look", () => {
+  it("says a time in minutes and seconds", () => {
+    expect([0, 59.94, 60, 61.25, 3599.9, -2].map(clock)).toEqual(["0:00.0", "0:59.9", "1:00.0", "1:01.3", "59:59.9", "0:00.0"]);
+  });
+  it("never says sixty seconds", () => {
+    for (let t = 0; t < 200; t += 0.013) expect(clock(t)).not.toContain(":60");
+  });
+  it("gives neighbouring tools different colours, and the untouched blank its own", () => {
+    for (let tool = 1; tool < 8; tool++) expect(toolColour(tool)).not.toBe(toolColour(tool + 1));
+    expect(toolColour(0)).toBe(toolColour(-1));
+  });
+  it("leaves what is within tolerance uncoloured and makes what is beyond it stand out at once", () => {
+    const within = deviationColour(0, 0.05, 0.3, 1);
+    expect(deviationColour(-0.05, 0.05, 0.3, 1)).toEqual(within);
+    expect(deviationColour(0.3, 0.05, 0.3, 1)).toEqual(within);
+    expect(far(deviationColour(-0.06, 0.05, 0.3, 1), within)).toBeGreaterThan(0.2);
+    expect(far(deviationColour(0.31, 0.05, 0.3, 1), within)).toBeGreaterThan(0.2);
+  });
+  it("grows stronger with depth up to its reach and no farther", () => {
+    const within = deviationColour(0, 0.05, 0.3, 1);
+    const strength = [-0.1, -0.4, -0.8, -1, -3].map((d) => far(deviationColour(d, 0.05, 0.3, 1), within));
+    expect(strength).toEqual([...strength].sort((a, b) => a - b));
+    expect(strength[3]).toBeCloseTo(strength[4]);
+  });
+});
