@@ -16,6 +16,8 @@ DEMO_SIGN_IN = "ines / tide-table-9"
 
 
 def start(options: argparse.Namespace) -> int:
+    ledger = VAR / "running.json"
+    services.end_leftovers(ledger)
     install.everything()
     ports = {
         "web": options.port,
@@ -30,7 +32,7 @@ def start(options: argparse.Namespace) -> int:
                 f"stop that program, or choose another: ./mirror start {flag} {port + 100}",
             )
     env = services.app_environment(VAR, ports["web"], ports["database"], ports["queue"])
-    children = services.Children(VAR / "log")
+    children = services.Children(VAR / "log", ledger)
     signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
     try:
         with step("MariaDB and Redis on loopback"):
@@ -52,7 +54,8 @@ def start(options: argparse.Namespace) -> int:
         say("\nStopping …")
         return 0
     finally:
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        for number in (signal.SIGINT, signal.SIGTERM):  # a second one must not leave half of them running
+            signal.signal(number, signal.SIG_IGN)
         children.stop()
 
 

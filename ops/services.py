@@ -52,11 +52,43 @@ def private_keys(var: Path) -> dict[str, str]:
     return dict(json.loads(file.read_text()))
 
 
-class Children:
-    """Processes that live as long as this one: each in its own group, stopped in reverse order."""
+def _is_ours(pid: int) -> bool:
+    """Whether a process was begun by this installation: its command line or its folder says so."""
+    place = Path("/proc") / str(pid)
+    try:
+        return str(ROOT).encode() in (place / "cmdline").read_bytes() or (place / "cwd").readlink().is_relative_to(ROOT)
+    except OSError:
+        return False
 
-    def __init__(self, log: Path) -> None:
+
+def end_leftovers(ledger: Path) -> None:
+    """End what an earlier start left behind when it was killed. Raises StepFailed when that start still runs."""
+    if not ledger.exists():
+        return
+    kept = json.loads(ledger.read_text() or "{}")
+    if _is_ours(kept.get("parent", 0)) and kept["parent"] != os.getpid():
+        raise StepFailed(
+            f"It is running already (process {kept['parent']}).", "use that one, or stop it with Ctrl-C where it runs"
+        )
+    for pid in kept.get("children", []):
+        if _is_ours(pid):
+            with suppress(ProcessLookupError):
+                os.killpg(pid, signal.SIGKILL)
+    end = time.monotonic() + 10
+    while any(_is_ours(pid) for pid in kept.get("children", [])) and time.monotonic() < end:
+        time.sleep(0.05)  # their ports are free only when they are gone
+    ledger.unlink()
+
+
+class Children:
+    """Processes that live as long as this one: each in its own group, stopped in reverse order.
+
+    The ledger, where one is kept, names them for the next start in case this one is killed.
+    """
+
+    def __init__(self, log: Path, ledger: Path | None = None) -> None:
         self.log = log
+        self.ledger = ledger
         self.running: list[tuple[str, subprocess.Popen[bytes]]] = []
         log.mkdir(parents=True, exist_ok=True)
 
@@ -66,6 +98,9 @@ class Children:
                 command, cwd=ROOT, env=env, stdin=subprocess.DEVNULL, stdout=out, stderr=out, start_new_session=True
             )
         self.running.append((name, child))
+        if self.ledger:
+            pids = [running.pid for _, running in self.running]
+            self.ledger.write_text(json.dumps({"parent": os.getpid(), "children": pids}))
         return child
 
     def wait_for(self, name: str, port: int, seconds: float = 60) -> None:
@@ -92,6 +127,8 @@ class Children:
             with suppress(ProcessLookupError):
                 os.killpg(child.pid, signal.SIGKILL)
         self.running.clear()
+        if self.ledger:
+            self.ledger.unlink(missing_ok=True)
 
 
 def begin_database(children: Children, var: Path, port: int) -> None:
