@@ -157,7 +157,14 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
         cut = cut_program(result, body.name, tool_in_work, machine_from_work, channel, entering, tell)
         if cut:
             result.stocks.append(cut)
+    _leave_out_foretold(docket)
     return result
+
+
+def _leave_out_foretold(docket: Docket) -> None:
+    """An order called unsafe says nothing more where its very motion is found to collide."""
+    collides = {f.motion for f in docket if f.kind.startswith("contact.") and f.severity == "stop"}
+    docket.findings = [f for f in docket if f.kind != "program.order" or f.motion not in collides]
 
 
 def stood(chain: Chain, link: str, stance: Floats) -> Floats:
