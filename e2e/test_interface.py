@@ -156,6 +156,8 @@ class Interface(TransactionTestCase):
             page.get_by_role("button", name="stop arm · T1 cutter").click()
             expect(page.get_by_test_id("script")).to_have_attribute("data-line", re.compile(r"^\d+$"))
             page.locator(".tabs").get_by_text("Docket").click()
+            page.keyboard.press("End")  # a chosen tab keeps the focus, the keys go on working
+            self.wait_for_time(page, first.seconds)
 
             # Triage, run again, triage kept.
             page.get_by_test_id("finding").nth(3).click()

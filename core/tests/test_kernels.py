@@ -11,9 +11,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bluntmirror.contact.clearance_kernel import advance, clearance
+from bluntmirror.contact.bodies import closest_points
+from bluntmirror.contact.clearance_kernel import advance, clearance, triangle_distance2
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.box_tree import box_tree
+from bluntmirror.geometry.distance_kernel import closest_on_triangle
 from bluntmirror.geometry.frames import apply, frame
 from bluntmirror.job.models import ToolEntry
 from bluntmirror.material.film import Film
@@ -214,6 +216,20 @@ class Contact(unittest.TestCase):
             else:
                 self.assertEqual(self.near(shift), 0.0)
         self.assertGreater(apart, 80)
+
+    @given(st.lists(st.tuples(*[st.floats(-20, 20)] * 3), min_size=6, max_size=6))
+    @settings(max_examples=150, deadline=None)
+    def test_closest_points_of_two_triangles(self, corners: list[tuple[float, float, float]]) -> None:
+        one, other = np.array(corners[:3]), np.array(corners[3:])
+        if min(np.linalg.norm(np.cross(t[1] - t[0], t[2] - t[0])) for t in (one, other)) < 1e-3:
+            return
+        least = math.sqrt(triangle_distance2(one, other, np.zeros(3), np.inf))
+        if least > 0.0:
+            a, b = closest_points(one, other)
+            self.assertAlmostEqual(float(np.linalg.norm(a - b)), least, places=6)
+            for point, triangle in ((a, one), (b, other)):  # each lies on its own triangle
+                away = closest_on_triangle(triangle, *point)[:3]
+                self.assertLess(float(np.linalg.norm(point - np.array(away))), 1e-6)
 
     @given(st.lists(st.tuples(*[st.floats(-40, 40)] * 3), min_size=2, max_size=6))
     @settings(max_examples=60, deadline=None)

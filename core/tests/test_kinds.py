@@ -122,6 +122,12 @@ class Bodies(OnTheSlotJob):
     def test_into_the_vise_from_the_side_and_from_above(self) -> None:
         found = self.expect(HEAD + "G0 X-130.\nG1 Z-30. F2000.\nX-99.\nX-130.\n" + END, ("contact.body", 9, 5.0))
         self.assertEqual(found[0].bodies, ("T1 cutter", "vise"))
+        # First touch with the tip's centre at X−105: the table stands so that the vise's −X face is under the cutter's
+        # edge. In the machine's frame the spindle is at (305, 205), so the face is 5 mm to the right of it.
+        x, y, z = found[0].point or (0, 0, 0)
+        self.assertAlmostEqual(x, 305 + 5, delta=0.01)
+        self.assertAlmostEqual(y, 205, delta=1.0)
+        self.assertTrue(35 - 0.01 <= z <= 40 + 0.01, z)  # between the tip at Z−30 and the vise's top
         self.expect(HEAD + "G0 X-85.\nG1 Z-27. F2000.\n" + END, ("contact.body", 8, 2.0))
 
     def test_into_the_table_with_everything_named_once(self) -> None:

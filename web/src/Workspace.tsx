@@ -200,6 +200,9 @@ interface ReplayingProps {
   onTriage: Parameters<typeof Docket>[0]["onTriage"];
 }
 
+// Where keys are for typing; a chosen radio or switch keeps the focus but types nothing.
+const TYPING = "input:not([type=radio], [type=checkbox]), textarea, [contenteditable='true'], .cm-panel, [role=dialog]";
+
 type Tab = "docket" | "part" | "tools" | "margins";
 const SCRIPT_WIDTH = 250;
 const INSPECTOR_WIDTH = 316;
@@ -265,7 +268,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
 
   useEffect(() => {
     const key = (event: KeyboardEvent) => {
-      if ((event.target as HTMLElement).closest("input, textarea, [contenteditable='true'], .cm-panel, [role=dialog]")) return;
+      if ((event.target as HTMLElement).closest(TYPING)) return;
       if (event.ctrlKey || event.metaKey || event.altKey) return;
       const here = replay.motionAt(player.time);
       const operations = replay.description.operations ?? [];

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..geometry.distance_kernel import closest_on_triangle
 from ..geometry.frames import Floats
 from ..geometry.mesh import Mesh
 
@@ -46,3 +47,32 @@ def _normals(mesh: Mesh) -> Floats:
     normal = np.cross(b - a, c - a)
     normal /= np.linalg.norm(normal, axis=1, keepdims=True)
     return np.asarray(np.concatenate([np.unique(np.round(normal, 6), axis=0), -np.unique(np.round(normal, 6), axis=0)]))
+
+
+def closest_points(a: Floats, b: Floats) -> tuple[Floats, Floats]:
+    """The closest points of two triangles (3, 3): of a corner on the other's face, or of two edges."""
+    found = []
+    for corner in a:
+        found.append((corner, np.array(closest_on_triangle(b, *corner)[:3])))
+    for corner in b:
+        found.append((np.array(closest_on_triangle(a, *corner)[:3]), corner))
+    for i in range(3):
+        for j in range(3):
+            found.append(_closest_on_edges(a[i], a[(i + 1) % 3], b[j], b[(j + 1) % 3]))
+    return min(found, key=lambda pair: float(np.linalg.norm(pair[0] - pair[1])))
+
+
+def _closest_on_edges(p: Floats, q: Floats, r: Floats, s: Floats) -> tuple[Floats, Floats]:
+    """The closest points of the segments pq and rs: the lines' own where both lie within, else of an end."""
+    u, v, w = q - p, s - r, p - r
+    uu, uv, vv = float(u @ u), float(u @ v), float(v @ v)
+    ways = [(float(np.clip((x - p) @ u, 0, uu)) / max(uu, 1e-18), t) for t, x in ((0.0, r), (1.0, s))]
+    ways += [(t, float(np.clip((x - r) @ v, 0, vv)) / max(vv, 1e-18)) for t, x in ((0.0, p), (1.0, q))]
+    slant = uu * vv - uv * uv
+    if slant > 1e-12:
+        uw, vw = float(u @ w), float(v @ w)
+        along, across = (uv * vw - vv * uw) / slant, (uu * vw - uv * uw) / slant
+        if 0 <= along <= 1 and 0 <= across <= 1:
+            ways.append((along, across))
+    points = [(p + a * u, r + b * v) for a, b in ways]
+    return min(points, key=lambda pair: float(np.linalg.norm(pair[0] - pair[1])))

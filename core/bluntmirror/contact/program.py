@@ -14,8 +14,8 @@ from ..geometry.frames import Floats
 from ..geometry.mesh import joined
 from ..machine import Chain
 from ..timeline.reel import Knots, Reel
-from .bodies import Body, parting_shift
-from .clearance_kernel import advance
+from .bodies import Body, closest_points, parting_shift
+from .clearance_kernel import advance, clearance
 
 DEPTH_SAMPLES = 24
 
@@ -54,6 +54,7 @@ class Followed:
     """A pair followed over m segments; see `clearance_kernel.advance` for hit, share and closest."""
 
     shifts: Floats  # (m + 1, 3): b's link seen from a's
+    a_at: Floats  # (m + 1, 3): a's link in the machine's frame
     hit: np.ndarray
     share: Floats
     closest: Floats
@@ -86,7 +87,18 @@ class Follower:
             share, closest,
         )  # fmt: skip
         motion = int(self.knots.motion[where]) if where >= 0 else -1
-        return Followed(shifts, hit, share, closest, Margin(a.label, b.label, float(margin), motion))
+        return Followed(
+            shifts, self.positions[a.link], hit, share, closest, Margin(a.label, b.label, float(margin), motion)
+        )
+
+    def nearest(self, a: Body, b: Body, shift: Floats, a_at: Floats) -> tuple[float, float, float]:
+        """Where two bodies touch or come nearest, in the machine's frame: the middle of their closest points."""
+        ta, tb = self.trees[a.label], self.trees[b.label]
+        pair, stack = np.zeros(2, np.int64), np.empty((256, 2), np.int64)
+        clearance(ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, shift, pair, stack)
+        one, other = closest_points(ta.triangles[pair[0]], tb.triangles[pair[1]] + shift)
+        x, y, z = 0.5 * (one + other) + a_at
+        return float(x), float(y), float(z)
 
 
 def check_contacts(
@@ -108,18 +120,18 @@ def check_contacts(
         if tick:
             tick((number + 1) / len(pairs))
     for group in groups.values():
-        _report(reel, knots, group, near, docket, channel)
+        _report(follower, reel, group, near, docket, channel)
     return margins
 
 
 def _report(
-    reel: Reel, knots: Knots, group: list[tuple[Body, Body, Followed]], near: float, docket: Docket, channel: int
+    follower: Follower, reel: Reel, group: list[tuple[Body, Body, Followed]], near: float, docket: Docket, channel: int
 ) -> None:
     """One finding for each cause; a touch swallows the near misses around it. `group`: bodies a against one body b."""
     hit = np.max([seen.hit for _, _, seen in group], axis=0)
     closest = np.min([seen.closest for _, _, seen in group], axis=0)
     touched = np.flatnonzero(hit)
-    motions, other = reel.motions, group[0][1]
+    motions, knots, other = reel.motions, follower.knots, group[0][1]
     motion_of = knots.motion[touched]
     amount = np.where(
         hit[touched] == 2, near + 1.0, near - closest[touched]
@@ -134,14 +146,16 @@ def _report(
         first = int(segments[0])
         motion = int(knots.motion[first])
         moment = knots.t0[first] + seen.share[first] * (knots.t1[first] - knots.t0[first])
-        place = seen.shifts[first] + seen.share[first] * (seen.shifts[first + 1] - seen.shifts[first])
+        shift, a_at = (
+            way[first] + seen.share[first] * (way[first + 1] - way[first]) for way in (seen.shifts, seen.a_at)
+        )
         names = [part.label for part, _, _ in parts]
         met = run[hit[run] == level]
         common: dict[str, Any] = {
             "channel": channel, "program": motions.file_name(motion), "line": int(motions.line[motion]),
             "time": float(moment), "tool": int(motions.tool[motion]), "bodies": (*names, other.label), "motion": motion,
             "last_motion": int(knots.motion[run[-1]]), "count": len(np.unique(knots.motion[met])),
-            "point": _middle(a, other, place),
+            "point": follower.nearest(a, other, shift, a_at),
         }  # fmt: skip
         if level == 2:
             depth = max(_depth(part, other, followed, at) for part, followed, at in parts)
@@ -167,12 +181,3 @@ def _depth(a: Body, b: Body, seen: Followed, segments: np.ndarray) -> float:
             shift = seen.shifts[segment] + share * (seen.shifts[segment + 1] - seen.shifts[segment])
             depth = max(depth, parting_shift(a.solids, b.solids, shift))
     return depth
-
-
-def _middle(a: Body, b: Body, shift: Floats) -> tuple[float, float, float]:
-    """The middle of the overlap of the two bodies' boxes, in the frame of a's link: where to look."""
-    box_a = np.array([joined(a.solids).vertices.min(axis=0), joined(a.solids).vertices.max(axis=0)])
-    box_b = np.array([joined(b.solids).vertices.min(axis=0), joined(b.solids).vertices.max(axis=0)]) + shift
-    low, high = np.maximum(box_a[0], box_b[0]), np.minimum(box_a[1], box_b[1])
-    x, y, z = 0.5 * (low + high)
-    return float(x), float(y), float(z)
