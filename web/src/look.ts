@@ -14,7 +14,7 @@ export const CLEAR = "#1b6e5a";
 const TOOL_HUES = ["#4f8fb8", "#d99a3d", "#5aa88a", "#c278a6", "#c9b743", "#8579bd", "#b8694a", "#6b8a96"];
 
 export function toolColour(tool: number): string {
-  return tool > 0 ? TOOL_HUES[(tool - 1) % TOOL_HUES.length] : "#b9b2a2";
+  return tool > 0 ? TOOL_HUES[(tool - 1) % TOOL_HUES.length] : "#d6d0c0";
 }
 
 export const VERDICT_WORDS = {

@@ -15,7 +15,7 @@ export type Picked =
   | { what: "path"; motion: number }
   | { what: "face"; motion: number; deviation: number | null; point: [number, number, number] };
 
-const GREYS: Record<string, string> = { machine: "#a9b4b8", fixture: "#b3a78f", part: "#b3a78f", design: "#7fa98f", tool: "#5f6b70" };
+const GREYS: Record<string, string> = { machine: "#a9b4b8", fixture: "#9c8f78", part: "#9c8f78", design: "#7fa98f", tool: "#5f6b70" };
 
 interface Stock {
   group: THREE.Group;
