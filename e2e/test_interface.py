@@ -153,7 +153,7 @@ class Interface(TransactionTestCase):
             page.keyboard.press("d")
             expect(page.get_by_test_id("scale")).to_have_count(0)
             page.locator(".tabs").get_by_text("Margins").click()
-            page.get_by_role("button", name="stop arm · T1 cutter").click()
+            page.get_by_role("button", name="T1 cutter · stop arm").click()
             expect(page.get_by_test_id("script")).to_have_attribute("data-line", re.compile(r"^\d+$"))
             page.locator(".tabs").get_by_text("Docket").click()
             page.keyboard.press("End")  # a chosen tab keeps the focus, the keys go on working

@@ -1,23 +1,27 @@
 """The server: who may see what, what is refused, and what survives."""
 
+import gzip
 import io
 import json
 import zipfile
+from contextlib import suppress
 from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
+from asgiref.sync import async_to_sync
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
+from django.db import OperationalError
 from django.test import TestCase
 from django.utils import timezone
 
 from accounts.models import Membership, Organisation
-from jobs.models import Finding, Rehearsal, Revision
+from jobs.models import Finding, Job, Rehearsal, Revision
 from jobs.services import keep_in_library, take_in_path, take_up_again
-from jobs.tasks import run_rehearsal
+from jobs.tasks import run_rehearsal, settle
 
 SLOT = settings.ROOT / "core" / "tests" / "jobs" / "slot-flawed"
 
@@ -30,7 +34,7 @@ def zipped(folder: Path, **changes: bytes) -> SimpleUploadedFile:
     return SimpleUploadedFile("job.zip", out.getvalue())
 
 
-class Server(TestCase):
+class WithShop(TestCase):
     def setUp(self) -> None:
         self.shop, self.other = (Organisation.objects.create(name=name) for name in ("shop", "other"))
         users = get_user_model().objects
@@ -45,6 +49,8 @@ class Server(TestCase):
         row.refresh_from_db()
         return row
 
+
+class Server(WithShop):
     def test_nothing_without_signing_in(self) -> None:
         self.client.logout()
         for address in ("/api/jobs", "/api/me", "/api/rehearsals/1", "/api/rehearsals/1/events"):
@@ -207,6 +213,163 @@ class Server(TestCase):
         run_rehearsal(asked.pk)
         asked.refresh_from_db()
         self.assertEqual(asked.state, "cancelled")
+
+
+class Uploads(WithShop):
+    """What is refused at the door, each with one reason, and nothing kept of it."""
+
+    def refused(self, *files: SimpleUploadedFile) -> str:
+        answer = self.client.post("/api/jobs", {"files": list(files)})
+        self.assertEqual(answer.status_code, 422, answer.content)
+        self.assertEqual((Revision.objects.count(), Job.objects.count()), (0, 0))
+        return str(answer.json()["detail"])
+
+    def test_a_folders_files_with_their_names(self) -> None:
+        files = [SimpleUploadedFile(file.name, file.read_bytes()) for file in SLOT.iterdir()]
+        answer = self.client.post("/api/jobs", {"files": files})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertEqual(answer.json()["revisions"][0]["machine"], "VM-3 unit 17")
+
+    def test_no_job_in_it(self) -> None:
+        self.assertIn("job.json", self.refused(SimpleUploadedFile("O1.nc", b"M30")))
+
+    def test_archives_that_are_none_or_play_tricks(self) -> None:
+        self.assertIn("not a zip", self.refused(SimpleUploadedFile("job.zip", b"PK\x03\x04nonsense")))
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w") as bundle:
+            bundle.writestr("../../evil.json", "{}")
+        self.assertIn("leaves the job folder", self.refused(SimpleUploadedFile("job.zip", out.getvalue())))
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as bundle:
+            bundle.writestr("job.json", b" " * 40_000_000)
+        self.assertIn("suspicious", self.refused(SimpleUploadedFile("job.zip", out.getvalue())))
+
+    def test_too_many_and_too_large(self) -> None:
+        with mock.patch("jobs.services.MAX_FILES", 3):
+            self.assertIn("at most 3", self.refused(*[SimpleUploadedFile(f"{i}.nc", b"M30") for i in range(4)]))
+        with self.settings(MAX_UPLOAD_BYTES=1000):
+            self.assertIn("larger than", self.refused(SimpleUploadedFile("job.zip", b"0" * 2000)))
+
+    def test_a_mesh_that_is_none(self) -> None:
+        job = json.loads((SLOT / "job.json").read_text())
+        job["bodies"][0]["shape"] = {"type": "mesh", "file": "vise.stl"}
+        files = [SimpleUploadedFile(f.name, f.read_bytes()) for f in SLOT.iterdir() if f.name != "job.json"]
+        files += [SimpleUploadedFile("job.json", json.dumps(job).encode()), SimpleUploadedFile("vise.stl", b"no mesh")]
+        self.assertIn("vise.stl", self.refused(*files))
+
+
+class Running(WithShop):
+    def test_everything_of_a_rehearsal_can_be_fetched_and_never_changes(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        names = self.client.get(f"/api/rehearsals/{row.pk}").json()["artifacts"]
+        wanted = {"replay.json", "replay.bin", "trace.csv", "verdict.json", "verdict.sarif", "verdict.xml", "report.html",
+                  "stock.stl"}  # fmt: skip
+        self.assertEqual(set(names), wanted)
+        for name in names:
+            answer = self.client.get(f"/api/rehearsals/{row.pk}/artifacts/{name}")
+            data = gzip.decompress(answer.content)
+            self.assertIn("immutable", answer["Cache-Control"])
+            if name == "verdict.json":
+                self.assertEqual([f["kind"] for f in json.loads(data)["findings"]], ["contact.rapid", "travel.over"])
+            if name == "report.html":
+                self.assertIn(b"STOP: do not run this program", data)
+        run_rehearsal(row.pk)  # delivered once more
+        self.assertEqual(row.artifacts.count(), len(wanted))
+        self.assertEqual(Finding.objects.filter(rehearsal=row).count(), 2)
+
+    def test_the_replay_points_into_its_binary(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        description, binary = (
+            gzip.decompress(self.client.get(f"/api/rehearsals/{row.pk}/artifacts/replay.{end}").content)
+            for end in ("json", "bin")
+        )
+        size = {"uint8": 1, "uint16": 2, "uint32": 4, "int32": 4, "float32": 4, "float64": 8}
+        told = json.loads(description)
+        for name, place in told["arrays"].items():
+            self.assertEqual(place["offset"] % 8, 0, name)
+            self.assertLessEqual(place["offset"] + place["count"] * size[place["type"]], len(binary), name)
+        motions = told["arrays"]["motions/time"]["count"]
+        self.assertEqual(told["arrays"]["motions/end"]["count"], motions * len(told["axes"]))
+        film = told["stocks"][0]
+        self.assertEqual(told["arrays"][film["brick"]]["count"], told["arrays"][film["time"]]["count"])
+
+    def test_a_fault_of_the_program_is_one_clear_failed_state(self) -> None:
+        revision = take_in_path(self.shop, self.ines, SLOT)
+        for failure, says in ((MemoryError("choose a coarser resolution"), "coarser"), (OSError(28, "No space left on device"), "space"),
+                              (ZeroDivisionError("x"), "fault of the program")):  # fmt: skip
+            row = Rehearsal.objects.create(revision=revision, created_by=self.ines)
+            with mock.patch("jobs.tasks.rehearse", side_effect=failure), suppress(ZeroDivisionError):
+                run_rehearsal(row.pk)
+            row.refresh_from_db()
+            self.assertEqual(row.state, "failed")
+            self.assertIn(says, row.error)
+            self.assertEqual(row.findings.count() + row.artifacts.count(), 0)
+
+    def test_half_a_result_is_no_result(self) -> None:
+        row = Rehearsal.objects.create(revision=take_in_path(self.shop, self.ines, SLOT), created_by=self.ines)
+        with mock.patch("jobs.tasks.finding_dict", side_effect=OSError(28, "No space left on device")):
+            run_rehearsal(row.pk)
+        row.refresh_from_db()
+        self.assertEqual((row.state, row.verdict, row.artifacts.count(), row.findings.count()), ("failed", "", 0, 0))
+
+    def test_a_lock_at_the_end_is_waited_out(self) -> None:
+        row = Rehearsal.objects.create(
+            revision=take_in_path(self.shop, self.ines, SLOT), created_by=self.ines, state="running"
+        )
+        real, calls = Rehearsal.objects.filter, []
+
+        def locked(*args: object, **words: object):  # type: ignore[no-untyped-def]
+            calls.append(words)
+            if len(calls) < 3:
+                raise OperationalError(1213, "Deadlock found")
+            return real(*args, **words)
+
+        with mock.patch.object(Rehearsal.objects, "filter", locked), mock.patch("jobs.tasks.time.sleep"):
+            settle(row.pk, "done", "")
+        row.refresh_from_db()
+        self.assertEqual((row.state, len(calls)), ("done", 3))
+
+    def test_events_of_what_is_over_are_told_at_once(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        answer = self.client.get(f"/api/rehearsals/{row.pk}/events")
+        self.assertEqual(answer["Content-Type"], "text/event-stream")
+
+        async def first() -> bytes:
+            async for part in answer:
+                return bytes(part)
+            return b""
+
+        self.assertIn(b'"state": "done"', async_to_sync(first)())
+
+    def test_signing_in_and_out(self) -> None:
+        self.client.logout()
+        for password, status in (("wrong", 401), ("a-long-password", 200)):
+            body = json.dumps({"name": "ines", "password": password})
+            self.assertEqual(
+                self.client.post("/api/sign-in", body, content_type="application/json").status_code, status
+            )
+        self.assertEqual(self.client.get("/api/me").json(), {"name": "ines", "organisation": "shop"})
+        self.client.post("/api/sign-out")
+        self.assertEqual(self.client.get("/api/me").status_code, 401)
+
+    def test_judging_needs_words_that_mean_something(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        finding = row.findings.first()
+        assert finding
+        address = f"/api/findings/{finding.pk}/triage"
+        for body in ({"judgement": "perhaps"}, {"judgement": "accepted", "reason": "  "}, {}):
+            self.assertEqual(
+                self.client.put(address, json.dumps(body), content_type="application/json").status_code, 422
+            )
+        self.client.put(
+            address,
+            json.dumps({"judgement": "model", "reason": "the vise is drawn too large"}),
+            content_type="application/json",
+        )
+        told = self.client.get(f"/api/rehearsals/{row.pk}").json()["findings"][0]["triage"]
+        self.assertEqual((told["judgement"], told["by"]), ("model", "ines"))
+        self.client.delete(address)
+        self.assertIsNone(self.client.get(f"/api/rehearsals/{row.pk}").json()["findings"][0]["triage"])
 
 
 class Deployment(TestCase):

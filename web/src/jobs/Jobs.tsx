@@ -6,30 +6,9 @@ import { api, type Revision } from "../api/client";
 import { Mark } from "../inspector/Mark";
 import { clock, VERDICT_WORDS } from "../look";
 import { ComposeJob } from "./ComposeJob";
+import { filesOf } from "./dropped";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
-
-/** Everything in a dropped folder, with names relative to it. */
-async function filesOf(items: DataTransferItemList): Promise<{ file: File; name: string }[]> {
-  const found: { file: File; name: string }[] = [];
-  const walk = async (entry: FileSystemEntry, path: string): Promise<void> => {
-    if (entry.isFile) {
-      const file = await new Promise<File>((done, fail) => (entry as FileSystemFileEntry).file(done, fail));
-      found.push({ file, name: path + entry.name });
-      return;
-    }
-    const reader = (entry as FileSystemDirectoryEntry).createReader();
-    for (;;) {
-      const part = await new Promise<FileSystemEntry[]>((done, fail) => reader.readEntries(done, fail));
-      if (!part.length) break;
-      for (const inner of part) await walk(inner, `${path}${entry.name}/`);
-    }
-  };
-  const entries = Array.from(items, (item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
-  for (const entry of entries) await walk(entry, "");
-  const root = found.find(({ name }) => name.endsWith("job.json"))?.name.slice(0, -"job.json".length) ?? "";
-  return found.filter(({ name }) => name.startsWith(root)).map(({ file, name }) => ({ file, name: name.slice(root.length) }));
-}
 
 export function Jobs({ onRehearsal }: { onRehearsal: (id: number) => void }) {
   const { message } = App.useApp();
