@@ -16,18 +16,18 @@ of t in which the ray is inside the slab, found where the derivative is zero:
 
     (2At + B)² = d²·D / (d² − A),    D = B² − 4AC.
 
-A torus has no such form: for it a golden-section search is done on a function known to be concave.
+A torus has no such form: its functions are concave (or convex), so that the place of zero slope is found by halving the
+stretch of t on the sign of the slope.
 """
 
 import math
 
-import numpy as np
 from numba import njit
 
 from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
 
-GOLDEN = 0.6180339887498949
-SEARCH_STEPS = 60
+HALVINGS = 32  # of a stretch of t: what is left of a metre is below a nanometre, and less yet at a place of zero slope
+STEEP = 1e12  # stands for a slope without bound
 TINY = 1e-14
 
 
@@ -143,60 +143,81 @@ def _torus_reach(slabs, s, dv, dz, gamma, height, t):
 
 
 @njit(cache=True, error_model="numpy")
-def _torus_end(slabs, s, du, dv, dz, gamma, height, t, sign):
-    r = slab_radius(slabs, s, height - dz * t)
-    g = gamma - dv * t
-    return sign * du * t + root(r * r - g * g)
+def _radius_slope(slabs, s, h):
+    """How an arc slab's radius grows with height: −(h − hc)/√(rc² − (h − hc)²)."""
+    up = h - slabs[s, HC]
+    under = slabs[s, RC] * slabs[s, RC] - up * up
+    if under <= TINY:
+        return -STEEP if up > 0.0 else STEEP
+    return -up / math.sqrt(under)
+
+
+@njit(cache=True, error_model="numpy")
+def _torus_inside(slabs, s, dv, dz, gamma, height, ta, tb):
+    """The stretch of [ta, tb] in which the ray passes inside the torus. Returns (met, ta, tb)."""
+    starts = _torus_reach(slabs, s, dv, dz, gamma, height, ta) >= 0.0
+    ends = _torus_reach(slabs, s, dv, dz, gamma, height, tb) >= 0.0
+    if starts and ends:
+        return True, ta, tb  # a concave function lies above its chord
+    inside = ta if starts else tb
+    if not starts and not ends:
+        low, high = ta, tb
+        for _ in range(HALVINGS):
+            t = 0.5 * (low + high)
+            side = 1.0 if gamma - dv * t > 0.0 else -1.0
+            if -dz * _radius_slope(slabs, s, height - dz * t) + side * dv > 0.0:
+                low = t
+            else:
+                high = t
+        inside = 0.5 * (low + high)
+        if _torus_reach(slabs, s, dv, dz, gamma, height, inside) < 0.0:
+            return False, ta, tb
+    for end in range(2):
+        if (starts, ends)[end]:
+            continue
+        out, within = (ta, tb)[end], inside
+        for _ in range(HALVINGS):
+            t = 0.5 * (out + within)
+            if _torus_reach(slabs, s, dv, dz, gamma, height, t) < 0.0:
+                out = t
+            else:
+                within = t
+        if end == 0:
+            ta = within
+        else:
+            tb = within
+    return True, ta, tb
 
 
 @njit(cache=True, error_model="numpy")
 def _across_torus(slabs, s, u0, du, dv, dz, gamma, height, ta, tb):
-    lo_t, hi_t = ta, tb
-    for _ in range(SEARCH_STEPS):
-        m1 = hi_t - GOLDEN * (hi_t - lo_t)
-        m2 = lo_t + GOLDEN * (hi_t - lo_t)
-        if _torus_reach(slabs, s, dv, dz, gamma, height, m1) < _torus_reach(slabs, s, dv, dz, gamma, height, m2):
-            lo_t = m1
-        else:
-            hi_t = m2
-    middle = 0.5 * (lo_t + hi_t)
-    if _torus_reach(slabs, s, dv, dz, gamma, height, middle) < 0.0:
+    met, ta, tb = _torus_inside(slabs, s, dv, dz, gamma, height, ta, tb)
+    if not met:
         return False, 0.0, 0.0
-    if _torus_reach(slabs, s, dv, dz, gamma, height, ta) < 0.0:
-        outside, inside = ta, middle
-        for _ in range(SEARCH_STEPS):
-            t = 0.5 * (outside + inside)
-            if _torus_reach(slabs, s, dv, dz, gamma, height, t) < 0.0:
-                outside = t
+    lo, hi = 0.0, 0.0
+    for end in range(2):
+        sign = 1.0 if end == 0 else -1.0
+        low, high = ta, tb
+        for _ in range(HALVINGS):
+            t = 0.5 * (low + high)
+            h = height - dz * t
+            r, g = slab_radius(slabs, s, h), gamma - dv * t
+            q = r * r - g * g
+            rise = -r * _radius_slope(slabs, s, h) * dz + g * dv  # half the slope of q
+            if sign * du * root(q) + rise > 0.0:
+                low = t
             else:
-                inside = t
-        ta = inside
-    if _torus_reach(slabs, s, dv, dz, gamma, height, tb) < 0.0:
-        outside, inside = tb, middle
-        for _ in range(SEARCH_STEPS):
-            t = 0.5 * (outside + inside)
-            if _torus_reach(slabs, s, dv, dz, gamma, height, t) < 0.0:
-                outside = t
-            else:
-                inside = t
-        tb = inside
-    ends = np.empty(2)
-    for i in range(2):
-        sign = 1.0 if i == 0 else -1.0
-        lo_t, hi_t = ta, tb
-        for _ in range(SEARCH_STEPS):
-            m1 = hi_t - GOLDEN * (hi_t - lo_t)
-            m2 = lo_t + GOLDEN * (hi_t - lo_t)
-            if _torus_end(slabs, s, du, dv, dz, gamma, height, m1, sign) < _torus_end(
-                slabs, s, du, dv, dz, gamma, height, m2, sign
-            ):
-                lo_t = m1
-            else:
-                hi_t = m2
-        best = _torus_end(slabs, s, du, dv, dz, gamma, height, 0.5 * (lo_t + hi_t), sign)
-        best = max(best, _torus_end(slabs, s, du, dv, dz, gamma, height, ta, sign))
-        ends[i] = max(best, _torus_end(slabs, s, du, dv, dz, gamma, height, tb, sign))
-    return True, u0 - ends[1], u0 + ends[0]
+                high = t
+        best = -1e30
+        for k in range(3):
+            t = ta if k == 0 else tb if k == 1 else 0.5 * (low + high)
+            r, g = slab_radius(slabs, s, height - dz * t), gamma - dv * t
+            best = max(best, sign * du * t + root(r * r - g * g))
+        if end == 0:
+            hi = u0 + best
+        else:
+            lo = u0 - best
+    return True, lo, hi
 
 
 @njit(cache=True, error_model="numpy")
@@ -254,15 +275,19 @@ def _along_growing(slabs, s, z0, dx, dy, dz, x, y):
     if dz == 0.0:
         return True, z0 + _lower_end(slabs, s, dz, a, b, c, nearest), hi
     if slabs[s, KIND] == ARC and slabs[s, RO] > 0.0:
-        lo_t, hi_t = ta, tb
-        for _ in range(SEARCH_STEPS):
-            m1 = hi_t - GOLDEN * (hi_t - lo_t)
-            m2 = lo_t + GOLDEN * (hi_t - lo_t)
-            if _lower_end(slabs, s, dz, a, b, c, m1) > _lower_end(slabs, s, dz, a, b, c, m2):
-                lo_t = m1
+        low, high = ta, tb
+        for _ in range(HALVINGS):
+            t = 0.5 * (low + high)
+            distance = root((a * t + b) * t + c)
+            out = distance - slabs[s, RO]
+            under = slabs[s, RC] * slabs[s, RC] - out * out
+            # Slope of dz·t + hc − √(rc² − out²), times 2·distance·√…; under the flat middle only the axis' own rise.
+            slope = dz if out <= 0.0 else dz * 2.0 * distance * root(under) + out * (2.0 * a * t + b)
+            if slope < 0.0:
+                low = t
             else:
-                hi_t = m2
-        t = 0.5 * (lo_t + hi_t)
+                high = t
+        t = 0.5 * (low + high)
         lo = min(_lower_end(slabs, s, dz, a, b, c, t), _lower_end(slabs, s, dz, a, b, c, ta))
         return True, z0 + min(lo, _lower_end(slabs, s, dz, a, b, c, tb)), hi
     if slabs[s, KIND] == ARC:
