@@ -6,8 +6,15 @@ import json
 import tempfile
 from pathlib import Path
 
+import numpy as np
+
 from .export.replay import replay_data
+from .geometry.mesh import box
 from .job import open_job
+from .material.comparison import reach_into
+from .material.cut_kernel import CUT
+from .material.stock import ToolSets
+from .material.sweep_kernel import first_through
 from .program.text import SCAN_FROM_LINES
 from .rehearsal import rehearse
 
@@ -37,6 +44,7 @@ JOB = {
     "format": "blunt-mirror/job@1", "name": "warming", "machine": "machine.json", "tools": "tools.json",
     "programs": [{"main": "O1.nc"}],
     "bodies": [{"name": "blank", "role": "stock", "mount": "table", "shape": {"type": "box", "size": [20, 20, 10]}, "at": [0, 0, 5]},
+               {"name": "part", "role": "design", "mount": "table", "shape": {"type": "box", "size": [20, 20, 8]}, "at": [0, 0, 4]},
                {"name": "stop", "role": "fixture", "mount": "table", "shape": {"type": "box", "size": [5, 5, 5]}, "at": [60, 0, 2]}],
     "work_offsets": {"G54": {"datum": [0, 0, 10], "mount": "table"}},
 }  # fmt: skip
@@ -51,7 +59,14 @@ def main() -> None:
         for name, data in (("job.json", JOB), ("machine.json", MACHINE), ("tools.json", TOOLS)):
             (place / name).write_text(json.dumps(data))
         (place / "O1.nc").write_text("\n".join(program))
-        replay_data(rehearse(open_job(place)))
+        result = rehearse(open_job(place))
+        replay_data(result)
+    # What only troubled jobs come to: a body in stock, and a gouge whose motion has to be looked for.
+    reach_into(result.stocks[0].stock, box([4, 4, 30]))
+    sets = ToolSets.of(list(result.tools.values()))
+    one = np.zeros((1, 3))
+    cutting = np.ascontiguousarray(sets.sets[:, CUT])
+    first_through(one, one, np.zeros(1, np.int64), sets.slabs, cutting, np.zeros(3))
 
 
 if __name__ == "__main__":

@@ -1,10 +1,8 @@
 // The look: paper and ink, one accent, severities told by shape and colour from a colour-blind-safe set.
 
 export const INK = "#1d2a30";
-export const FAINT = "#5d6a70";
 export const PAPER = "#f7f5ef";
 export const SHEET = "#fffdf8";
-export const RULE = "#d9d4c7";
 export const ACCENT = "#1f5a73";
 export const STOP = "#a3195b";
 export const CAUTION = "#b06a00";
