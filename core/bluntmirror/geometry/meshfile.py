@@ -42,11 +42,9 @@ def read_mesh(path: Path) -> Mesh:
 
 
 def checked(mesh: Mesh) -> Mesh:
-    """The mesh without its empty triangles. Raises MeshUnreadable for NaN, emptiness and absurd sizes."""
+    """The mesh without its empty triangles. Raises MeshUnreadable for emptiness and absurd sizes."""
     if not len(mesh.faces):
         raise MeshUnreadable("the file holds no triangles")
-    if not np.isfinite(mesh.vertices).all():
-        raise MeshUnreadable("a vertex is not a number (NaN or infinite): repair the file")
     if float(np.abs(mesh.vertices).max()) > 1e6:
         raise MeshUnreadable("a vertex lies more than a kilometre away: check the file's units")
     a, b, c = np.moveaxis(mesh.triangles, 1, 0)
@@ -55,7 +53,12 @@ def checked(mesh: Mesh) -> Mesh:
 
 
 def welded(corners: np.ndarray) -> Mesh:
-    """Triangles (M, 3, 3) as an indexed mesh; corners that are equal to the bit become one vertex."""
+    """Triangles (M, 3, 3) as an indexed mesh; corners that are equal to the bit become one vertex.
+
+    Raises MeshUnreadable when a corner is not a number.
+    """
+    if not np.isfinite(corners).all():
+        raise MeshUnreadable("a vertex is not a number (NaN or infinite): repair the file")
     flat = np.ascontiguousarray(corners.reshape(-1, 3).astype(np.float64)) + 0.0
     keys = flat.view(np.dtype((np.void, 24))).ravel()
     _, first, back = np.unique(keys, return_index=True, return_inverse=True)
@@ -76,9 +79,10 @@ def _read_stl(data: bytes) -> Mesh:
         words = data.split()
         numbers = [word for i in _places(words, b"vertex") for word in words[i + 1 : i + 4]]
         corners = np.array(numbers, dtype="S32").astype(np.float64)
-        return welded(corners.reshape(-1, 3, 3))
+        corners = corners.reshape(-1, 3, 3)
     except ValueError as error:
         raise MeshUnreadable("the STL text is cut off or holds a bad number: export it again") from error
+    return welded(corners)
 
 
 def _places(words: list[bytes], wanted: bytes) -> list[int]:
@@ -105,17 +109,19 @@ def _read_step(path: Path) -> Mesh:
 
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "solid.glb"
-        # The translator prints to the process's own standard output, where a verdict may be going.
-        keep = os.dup(1)
+        # The translator prints to the process's own outputs, where a verdict and its one line of error go.
+        kept = [os.dup(1), os.dup(2)]
         quiet = os.open(os.devnull, os.O_WRONLY)
         try:
-            os.dup2(quiet, 1)
+            for number in (1, 2):
+                os.dup2(quiet, number)
             cascadio.step_to_glb(str(path), str(out), STEP_TOLERANCE_MM, 0.2)
         except Exception as error:
             raise MeshUnreadable(f"the file cannot be read as STEP: {error}") from error
         finally:
-            os.dup2(keep, 1)
-            os.close(keep)
+            for number, old in zip((1, 2), kept, strict=True):
+                os.dup2(old, number)
+                os.close(old)
             os.close(quiet)
         if not out.exists() or not out.stat().st_size:
             raise MeshUnreadable("the file cannot be read as STEP, or holds no solid")
