@@ -69,6 +69,9 @@ class Cutting(OnTheSlotJob):
     def test_rapid_through_the_blank(self) -> None:
         found = self.expect(HEAD + "G0 X-80.\nZ-4.\nX0.\n" + END, ("contact.rapid", 9, 4.0))
         self.assertIn("blank", found[0].bodies)
+        x, _, z = found[0].point or (0, 0, 0)
+        self.assertAlmostEqual(x, 305 + 5, delta=0.1)
+        self.assertTrue(61 - 0.02 <= z <= 65 + 0.02)
 
     def test_a_rapid_through_air_beside_or_over_the_blank_brings_nothing(self) -> None:
         self.expect(HEAD + "G0 X-80.\nZ-4.\nY60.\nX80.\nZ0.02\nX-80. Y0.\n" + END, ("program.order", 9, 4.0))
@@ -78,6 +81,11 @@ class Cutting(OnTheSlotJob):
         # 24 deep in one pass: the flutes end 2 mm below the top, and the shank ploughs through what is over them.
         found = self.expect(HEAD + self.SLOT.format(z=-24) + END, ("contact.shank", 9, 2.0))
         self.assertEqual(found[0].bodies, ("T1 shank", "blank"))
+        # The shank comes to the blank's end, X−70, when the tip's middle is at X−75; the place stands where the table then
+        # has it: the spindle at (305, 205), so 5 mm in front of it.
+        x, y, _ = found[0].point or (0, 0, 0)
+        self.assertAlmostEqual(x, 305 + 5, delta=0.1)
+        self.assertAlmostEqual(y, 205, delta=0.5)
 
     def test_deeper_than_the_flutes_along_a_wall_that_is_cut(self) -> None:
         levels = "".join(f"G1 Z{z} F2000.\nX{x}. F800.\n" for z, x in ((-10, 80), (-20, -80), (-24, 80)))

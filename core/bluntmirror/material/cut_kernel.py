@@ -19,7 +19,8 @@ TILE = 16
 WELD = 1e-4  # mm; intervals shorter than this are float noise, not stock
 
 CUT, TEST_CUT, TEST_SHANK, TEST_HOLDER, TEST_FLUSH, TEST_NEAR, SETS = 0, 1, 2, 3, 4, 5, 6
-# What a test reports: exit shift towards + and towards −, way along the motion at first touch, and the place.
+# What a test reports: exit shift towards + and towards −, the way of the tip at first touch (to tell earlier from later),
+# and the place.
 SHIFT_PLUS, SHIFT_MINUS, FIRST, PLACE_U, PLACE_V, PLACE_W, FIELDS = 0, 1, 2, 3, 4, 5, 6
 
 
@@ -160,8 +161,10 @@ def _test(
     direction, slabs, begin, end, x0, y0, z0, dx, dy, dz, length, u, v, lo, hi, base, count, met_stock, result,
     entry, kind,
 ):  # fmt: skip
-    """Ask whether any slab of a set sweeps through stock on this ray; note how bad and where."""
+    """Ask whether any slab of a set sweeps through stock on this ray; note how bad and where it is touched first."""
+    across_way = math.sqrt(dx * dx + dy * dy)
     for s in range(begin, end):
+        radius = max(slabs[s, R0], slabs[s, R1])
         met, a, b = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)
         if not met:
             continue
@@ -175,9 +178,14 @@ def _test(
             for end_of in range(2):
                 w = max(a, lo[i]) if end_of == 0 else min(b, hi[i])
                 x, y, z = _axis_place(direction, u, v, w)
+                # How far the tip has come when the front of the slab reaches the place, as if it were upright there.
                 way = 0.0
-                if length > 0.0:
-                    way = ((x - x0) * dx + (y - y0) * dy + (z - z0) * dz) / length
+                if across_way > 0.0:
+                    ahead = ((x - x0) * dx + (y - y0) * dy) / across_way
+                    aside2 = (x - x0) * (x - x0) + (y - y0) * (y - y0) - ahead * ahead
+                    way = ahead - math.sqrt(max(radius * radius - aside2, 0.0))
+                elif length > 0.0:
+                    way = (z - z0) * dz / length
                 if not known or way < result[entry, kind, FIRST]:
                     known = True
                     result[entry, kind, FIRST] = way

@@ -232,11 +232,12 @@ class Batch:
 
 @dataclass
 class BatchResult:
-    """Per motion of a batch: was stock removed; per test kind depth, way to first touch (mm) and its place."""
+    """Per motion of a batch: was stock removed; per test kind depth, the tip's way at first touch (mm, to tell
+    earlier from later) and its place."""
 
     removed: NDArray[np.bool_]
     depth: Floats  # (n, SETS), 0 where nothing was met
-    first: Floats  # (n, SETS), mm along the motion, of the tip
+    first: Floats  # (n, SETS)
     place: Floats  # (n, SETS, 3)
 
 

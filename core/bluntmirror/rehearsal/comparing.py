@@ -14,7 +14,7 @@ from ..geometry.union import NotSolid, united
 from ..material.comparison import SPOT_CELLS, Places, compare, loose_pieces
 from ..material.sweep_kernel import first_through
 from .result import CutStock, PartCheck, Rehearsal, Spot
-from .segments import Segments
+from .segments import Segments, pose_at
 
 MOST_SPOTS = 10  # places told one by one; the rest are told together
 MOST_ASKED = 2000  # places for which all motions are gone through
@@ -92,22 +92,23 @@ class _Report:
         self.reel, self.motions = result.reel, result.reel.motions
         self.cell = float(cut.stock.lattice.step.max())
 
-    def moment(self, motion: int, point: Floats) -> tuple[float, int]:
-        """The time at which a motion comes nearest to a point (grid frame), and the segment it is in."""
+    def moment(self, motion: int, point: Floats) -> tuple[float, Floats]:
+        """The time at which a motion comes nearest to a point (grid frame), and how the work stands then."""
         rows = np.flatnonzero(self.segments.motion == motion)
         if not len(rows):
-            return float(self.reel.end_time[motion]), -1
+            return float(self.reel.end_time[motion]), self.cut.machine_from_work[-1]
         start, delta = self.segments.start[rows], self.segments.delta[rows]
         way = np.maximum(np.einsum("ij,ij->i", delta, delta), 1e-18)
         share = np.clip(np.einsum("ij,ij->i", point - start, delta) / way, 0, 1)
         nearest = int(np.argmin(np.linalg.norm(start + share[:, None] * delta - point, axis=1)))
         row = rows[nearest]
         t0, t1 = self.segments.t0[row], self.segments.time[row]
-        return float(t0 + share[nearest] * (t1 - t0)), int(row)
+        stands = pose_at(self.cut.machine_from_work, int(self.segments.index[row]), float(share[nearest]))
+        return float(t0 + share[nearest] * (t1 - t0)), stands
 
-    def place(self, point: Floats, segment: int) -> tuple[float, float, float]:
-        """A point of the grid frame in the machine's frame, as the work stands in that segment (at the end for −1)."""
-        pose = self.cut.machine_from_work[self.segments.index[segment] if segment >= 0 else -1] @ self.cut.frame
+    def place(self, point: Floats, stands: Floats | None = None) -> tuple[float, float, float]:
+        """A point of the grid frame in the machine's frame, as the work stands (at the end unless told)."""
+        pose = (self.cut.machine_from_work[-1] if stands is None else stands) @ self.cut.frame
         x, y, z = pose[:3, :3] @ point + pose[:3, 3]
         return float(x), float(y), float(z)
 
@@ -186,14 +187,14 @@ class _Report:
         worst, amount = spot.points[spot.worst], float(spot.amount.max())
         made = np.unique(spot.tag[spot.tag >= 0])
         motion = int(made[0]) if len(made) else -1
-        time, segment = self.moment(motion, worst) if motion >= 0 else (0.0, -1)
+        time, stands = self.moment(motion, worst) if motion >= 0 else (0.0, None)
         who = f"T{tool} gouges" if tool else "a cut gouges"
         told = f"{who} {part.design}, {amount:.3f} mm deep" + (f"; {more} smaller places more" if more else "")
         self.result.docket.add(
             "material.gouge", told, channel=self.channel, program=self.motions.file_name(motion) if motion >= 0 else "",
             line=int(self.motions.line[motion]) if motion >= 0 else 0, time=time, tool=tool,
             bodies=(f"T{tool} cutter", part.design) if tool else (part.design,), amount=amount, count=max(1, len(made)),
-            point=self.place(worst, segment), motion=motion, last_motion=int(made[-1]) if len(made) else -1, remedy=remedy,
+            point=self.place(worst, stands), motion=motion, last_motion=int(made[-1]) if len(made) else -1, remedy=remedy,
         )  # fmt: skip
         part.spots.append(Spot("gouge", amount, self.on_part(worst), int(spot.tag[spot.worst])))
 
@@ -211,19 +212,19 @@ class _Report:
                 "material.excess", told, channel=self.channel, program=self.motions.file_name(tag) if known else "",
                 line=int(self.motions.line[tag]) if known else 0, time=self.reel.seconds,
                 tool=int(self.motions.tool[tag]) if known else 0, bodies=(self.cut.name, part.design), amount=amount,
-                point=self.place(worst, -1), motion=tag, last_motion=tag,
+                point=self.place(worst), motion=tag, last_motion=tag,
             )  # fmt: skip
             part.spots.append(Spot("excess", amount, (x, y, z), tag))
 
     def loose(self) -> None:
         for piece in loose_pieces(self.cut.stock):
             motion = piece.tag
-            time, segment = self.moment(motion, piece.centre) if motion >= 0 else (0.0, -1)
+            time, stands = self.moment(motion, piece.centre) if motion >= 0 else (0.0, None)
             told = f"a piece of {piece.volume:.0f} mm³ comes off {self.cut.name}"
             self.result.docket.add(
                 "material.loose", told, channel=self.channel, bodies=(self.cut.name,), amount=piece.volume ** (1 / 3),
                 program=self.motions.file_name(motion) if motion >= 0 else "", time=time,
                 line=int(self.motions.line[motion]) if motion >= 0 else 0,
-                tool=int(self.motions.tool[motion]) if motion >= 0 else 0, point=self.place(piece.centre, segment),
+                tool=int(self.motions.tool[motion]) if motion >= 0 else 0, point=self.place(piece.centre, stands),
                 motion=motion, last_motion=motion,
             )  # fmt: skip

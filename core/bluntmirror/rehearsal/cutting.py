@@ -17,7 +17,7 @@ from ..material.stock import CONTACT_DEPTH_MM, BatchResult, Stock, TooFine, Tool
 from ..program.motions import RAPID
 from .comparing import check_part
 from .result import CutStock, Rehearsal
-from .segments import Segments
+from .segments import Segments, pose_at
 
 BATCH = 2048
 FRAMES = 240  # film frames over a program, as far as it has motions
@@ -173,7 +173,7 @@ class _Watch:
                 segment, _, at, share = hits[run[0]]
                 depth = float(depths[run].max())
                 motion, label = int(motion_of[run[0]]), self.entering[number].label
-                pose = self.machine_from_work[segment] @ self.frame
+                pose = pose_at(self.machine_from_work, segment, share) @ self.frame
                 x, y, z = pose[:3, :3] @ at + pose[:3, 3]
                 self.result.docket.add(
                     "contact.shank", f"{label} runs into {self.name}, {depth:.2f} mm deep", channel=self.channel,
@@ -202,7 +202,6 @@ def _report(
     operation = motions.operation
     rows = np.concatenate([index for index, _ in hits])
     depth = np.concatenate([answer.depth for _, answer in hits])
-    first = np.concatenate([answer.first for _, answer in hits])
     place = np.concatenate([answer.place for _, answer in hits])
     body_depth = np.maximum(depth[:, TEST_SHANK], depth[:, TEST_HOLDER])
     troubles = [
@@ -235,11 +234,9 @@ def _report(
                 amount = float(body_depth[run].max())
             else:
                 amount = float(depth[run, test].max())
-            length = float(np.linalg.norm(segments.delta[row]))
-            front = tool.diameter / 2 if segments.delta[row][:2].any() else 0.0
-            share = min(1.0, max(0.0, (first[at, test_of] - front) / length)) if length else 0.0
+            share = segments.first_touch(row, test_of, place[at, test_of])
             time = segments.t0[row] + share * (segments.time[row] - segments.t0[row])
-            to_machine = machine_from_work[segments.index[row]] @ frame
+            to_machine = pose_at(machine_from_work, int(segments.index[row]), share) @ frame
             x, y, z = to_machine[:3, :3] @ place[at, test_of] + to_machine[:3, 3]
             bodies = tuple(f"T{number} {part}" for part in names) + (name,)
             docket.add(

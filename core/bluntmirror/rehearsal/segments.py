@@ -3,12 +3,25 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
 from ..material.cut_kernel import CUT, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
 from ..material.stock import Batch, ToolSets
+from ..material.sweep_kernel import slab_radius
 from ..program.motions import RAPID
+from ..tools.assembly import H0, H1
 from .result import Rehearsal
+
+TOUCH_STEPS, TOUCH_HALVINGS = 256, 20
+HAIR_MM = 1e-6
+
+
+def pose_at(poses: Floats, segment: int, share: float) -> Floats:
+    """The frame (4, 4) at a share of a knots' segment, of frames (m + 1, 4, 4) that do not turn on the way."""
+    pose = poses[segment].copy()
+    pose[:3, 3] += share * (poses[segment + 1, :3, 3] - pose[:3, 3])
+    return pose
 
 
 class Segments:
@@ -35,6 +48,7 @@ class Segments:
         lift[:, 2] = length
         self.index = np.flatnonzero(keep)
         self.slabs, self.cutting = sets.slabs, np.ascontiguousarray(sets.sets[:, CUT])
+        self.sets = sets.sets
         self.start = gauge[:-1][keep] - lift
         self.delta = (gauge[1:] - gauge[:-1])[keep]
         rapid = motions.kind[self.motion] == RAPID
@@ -61,3 +75,33 @@ class Segments:
         high[:, :2] += side
         high[:, 2] += reach[:, 2]
         return low.min(axis=0), high.max(axis=0)
+
+    def first_touch(self, row: int, kind: int, point: Floats) -> float:
+        """The share of a segment at which a set of the tool first covers a point (grid frame); 0 when it never does."""
+        first, last = self.sets[self.tool[row], kind]
+        shares = np.linspace(0.0, 1.0, TOUCH_STEPS + 1)
+
+        def covers(share: NDArray[np.float64]) -> NDArray[np.bool_]:
+            at = self.start[row] + np.multiply.outer(share, self.delta[row])
+            height = point[2] - at[..., 2]
+            away = np.hypot(point[0] - at[..., 0], point[1] - at[..., 1])
+            found = np.zeros(np.shape(share), np.bool_)
+            for s in range(first, last):
+                within = (height >= self.slabs[s, H0] - HAIR_MM) & (height <= self.slabs[s, H1] + HAIR_MM)
+                radius = np.array(
+                    [slab_radius(self.slabs, s, h) for h in np.clip(height, *self.slabs[s, H0 : H1 + 1]).ravel()]
+                )
+                found |= within & (away <= radius.reshape(np.shape(away)) + HAIR_MM)
+            return found
+
+        touched = np.flatnonzero(covers(shares))
+        if not len(touched) or touched[0] == 0:
+            return 0.0
+        out, inside = float(shares[touched[0] - 1]), float(shares[touched[0]])
+        for _ in range(TOUCH_HALVINGS):
+            middle = 0.5 * (out + inside)
+            if covers(np.array([middle]))[0]:
+                inside = middle
+            else:
+                out = middle
+        return inside
