@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
 from ..material.cut_kernel import CUT, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
@@ -77,30 +76,33 @@ class Segments:
         return low.min(axis=0), high.max(axis=0)
 
     def first_touch(self, row: int, kind: int, point: Floats) -> float:
-        """The share of a segment at which a set of the tool first covers a point (grid frame); 0 when it never does."""
+        """The share of a segment at which a set of the tool first covers a point (grid frame) — or comes nearest to it,
+        when it only grazes it for an instant."""
         first, last = self.sets[self.tool[row], kind]
-        shares = np.linspace(0.0, 1.0, TOUCH_STEPS + 1)
 
-        def covers(share: NDArray[np.float64]) -> NDArray[np.bool_]:
+        def apart(share: Floats) -> Floats:
+            """How far the point is from being covered, mm, at shares (n,)."""
             at = self.start[row] + np.multiply.outer(share, self.delta[row])
-            height = point[2] - at[..., 2]
-            away = np.hypot(point[0] - at[..., 0], point[1] - at[..., 1])
-            found = np.zeros(np.shape(share), np.bool_)
+            height = point[2] - at[:, 2]
+            away = np.hypot(point[0] - at[:, 0], point[1] - at[:, 1])
+            least = np.full(len(share), np.inf)
             for s in range(first, last):
-                within = (height >= self.slabs[s, H0] - HAIR_MM) & (height <= self.slabs[s, H1] + HAIR_MM)
-                radius = np.array(
-                    [slab_radius(self.slabs, s, h) for h in np.clip(height, *self.slabs[s, H0 : H1 + 1]).ravel()]
-                )
-                found |= within & (away <= radius.reshape(np.shape(away)) + HAIR_MM)
-            return found
+                low, high = self.slabs[s, H0], self.slabs[s, H1]
+                radius = np.array([slab_radius(self.slabs, s, h) for h in np.clip(height, low, high)])
+                least = np.minimum(least, np.max([low - height, height - high, away - radius], axis=0))
+            return least
 
-        touched = np.flatnonzero(covers(shares))
-        if not len(touched) or touched[0] == 0:
+        shares = np.linspace(0.0, 1.0, TOUCH_STEPS + 1)
+        gap = apart(shares)
+        touched = np.flatnonzero(gap <= HAIR_MM)
+        if not len(touched):
+            return float(shares[np.argmin(gap)])
+        if touched[0] == 0:
             return 0.0
         out, inside = float(shares[touched[0] - 1]), float(shares[touched[0]])
         for _ in range(TOUCH_HALVINGS):
             middle = 0.5 * (out + inside)
-            if covers(np.array([middle]))[0]:
+            if apart(np.array([middle]))[0] <= HAIR_MM:
                 inside = middle
             else:
                 out = middle
