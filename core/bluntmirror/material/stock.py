@@ -232,12 +232,10 @@ class Batch:
 
 @dataclass
 class BatchResult:
-    """Per motion of a batch: was stock removed; per test kind depth, the tip's way at first touch (mm, to tell
-    earlier from later) and its place."""
+    """Per motion of a batch: was stock removed; per test kind the depth and the place of first touch."""
 
     removed: NDArray[np.bool_]
     depth: Floats  # (n, SETS), 0 where nothing was met
-    first: Floats  # (n, SETS)
     place: Floats  # (n, SETS, 3)
 
 
@@ -282,8 +280,7 @@ class Stock:
         depth = np.where(shift > 0, shift, np.inf).min(axis=2)
         # The tests ask with slabs shrunk by a hair; the true body stands that much deeper.
         depth = np.where(np.isfinite(depth), depth + CONTACT_DEPTH_MM, 0.0)
-        first = np.where(np.isfinite(first), first, 0.0)
-        return BatchResult(removed, depth, first, place)
+        return BatchResult(removed, depth, place)
 
     def _cut_direction(
         self, rays: Rays, batch: Batch, tools: ToolSets, lengths: Floats, removed: NDArray[np.bool_], shift: Floats,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -127,7 +128,7 @@ class _Watch:
         self.machine_from_work = machine_from_work
         self.meshes = [joined(list(body.solids)) for body in entering]
         self.entering = entering
-        self.waiting = sorted((int(s), i) for i, body in enumerate(entering) for s in body.segments)
+        self.waiting = deque(sorted((int(s), i) for i, body in enumerate(entering) for s in body.segments))
         self.found: dict[int, list[tuple[int, float, Floats, float]]] = {}  # body → (segment, depth, place, share)
 
     @property
@@ -138,7 +139,7 @@ class _Watch:
     def ask(self, upto: int) -> None:
         """Ask about all segments up to this one, against the stock as it stands now."""
         while self.waiting and self.waiting[0][0] <= upto:
-            segment, number = self.waiting.pop(0)
+            segment, number = self.waiting.popleft()
             hits = self.found.get(number, [])
             knots = self.result.knots
             assert knots
@@ -186,7 +187,7 @@ class _Watch:
 
 
 def _only(answer: BatchResult, rows: np.ndarray) -> BatchResult:
-    return BatchResult(answer.removed[rows], answer.depth[rows], answer.first[rows], answer.place[rows])
+    return BatchResult(answer.removed[rows], answer.depth[rows], answer.place[rows])
 
 
 def _report(
