@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..geometry.distance_kernel import closest_on_triangle
-from ..geometry.frames import Floats
+from ..geometry.frames import Floats, apply
 from ..geometry.mesh import Mesh
 
 
@@ -25,8 +25,8 @@ class Body:
         return f"T{self.tool} {self.name}" if self.tool else self.name
 
 
-def parting_shift(a: tuple[Mesh, ...], b: tuple[Mesh, ...], shift: Floats) -> float:
-    """The shortest shift that parts b (moved by `shift`) from a, over the facet normals of both; 0 when apart.
+def parting_shift(a: tuple[Mesh, ...], b: tuple[Mesh, ...], pose: Floats) -> float:
+    """The shortest shift that parts b (in `pose` (4, 4)) from a, over the facet normals of both; 0 when apart.
 
     Exact for convex solids that meet face to face (the separating-axis theorem over face normals); for an edge across
     an edge and for solids with hollows it is an upper bound.
@@ -34,9 +34,9 @@ def parting_shift(a: tuple[Mesh, ...], b: tuple[Mesh, ...], shift: Floats) -> fl
     worst = 0.0
     for one in a:
         for other in b:
-            normals = np.concatenate([_normals(one), _normals(other)])
+            normals = np.concatenate([_normals(one), _normals(other) @ pose[:3, :3].T])
             reach_a = one.vertices @ normals.T
-            reach_b = (other.vertices + shift) @ normals.T
+            reach_b = apply(pose, other.vertices) @ normals.T
             overlap = reach_a.max(axis=0) - reach_b.min(axis=0)
             worst = max(worst, float(overlap.min()))
     return worst

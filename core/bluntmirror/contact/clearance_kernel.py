@@ -14,7 +14,7 @@ CLOSE = 10.0  # mm; margins below this are found to 5 %, larger ones to half
 STACK = 256
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def segment_distance2(px, py, pz, ux, uy, uz, rx, ry, rz, vx, vy, vz):
     """Squared distance between the segments p + u and r + v (Ericson, Real-Time Collision Detection, 5.1.9, from
     memory). Scalars, not arrays: this runs millions of times and must not allocate."""
@@ -49,7 +49,7 @@ def segment_distance2(px, py, pz, ux, uy, uz, rx, ry, rz, vx, vy, vz):
     return x * x + y * y + z * z
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _above(t, px, py, pz):
     """Squared distance from p to triangle t where p's foot lies inside it; infinite elsewhere (edges see to that)."""
     ax, ay, az = t[0, 0], t[0, 1], t[0, 2]
@@ -68,7 +68,7 @@ def _above(t, px, py, pz):
     return height * height / nn
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _pierces(t, px, py, pz, qx, qy, qz):
     """Whether segment pq passes through triangle t."""
     ax, ay, az = t[0, 0], t[0, 1], t[0, 2]
@@ -83,7 +83,7 @@ def _pierces(t, px, py, pz, qx, qy, qz):
     return _above(t, px + share * (qx - px), py + share * (qy - py), pz + share * (qz - pz)) < np.inf
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def triangle_distance2(a, b, shift, limit):
     """Squared distance between triangle a and triangle b (3, 3) moved by `shift`; zero when they cross.
 
@@ -122,7 +122,7 @@ def triangle_distance2(a, b, shift, limit):
     return best
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _box_gap2(a, b, shift):
     total = 0.0
     for i in range(3):
@@ -132,23 +132,23 @@ def _box_gap2(a, b, shift):
     return total
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _size(box):
     return max(box[3] - box[0], box[4] - box[1], box[5] - box[2])
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _distance(p, q):
     return np.sqrt((p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 + (p[2] - q[2]) ** 2)
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _wanted(near, margin):
     """The clearance that has to be certified: `near`, and the margin to 5 % where it is small, to half where not."""
     return max(near, 0.95 * margin if margin < CLOSE else max(0.5 * margin, 0.95 * CLOSE))
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, shift, pair, stack):
     """Least distance between mesh a and mesh b moved by `shift`; `pair` holds, and gets, the closest triangles.
 
@@ -191,7 +191,7 @@ def clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, shift, pair, stack):
     return np.sqrt(best)
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def advance(tri_a, box_a, node_a, tri_b, box_b, node_b, shifts, active, near, known, hit, hit_share, closest):
     """Follow b past a along the polyline `shifts` (m + 1, 3); segments with `active` (m,) False are left out.
 

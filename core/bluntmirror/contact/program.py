@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,12 +12,15 @@ import numpy as np
 
 from ..findings import Docket, causes
 from ..geometry.box_tree import BoxTree, box_tree
-from ..geometry.frames import Floats
+from ..geometry.frames import Floats, apply, rotation_about
 from ..geometry.mesh import joined
 from ..machine import Chain
+from ..machine.chain_kernel import AXIS, TURNS, UX, UY, UZ
+from ..machine.screws import Screws, between
 from ..timeline.reel import Knots, Reel
 from .bodies import Body, closest_points, parting_shift
-from .clearance_kernel import advance, clearance
+from .clearance_kernel import advance
+from .turning_kernel import advance_turning, turned_clearance
 
 DEPTH_SAMPLES = 24
 
@@ -53,8 +58,7 @@ def pairs_of(bodies: list[Body], chain: Chain, ignore: list[tuple[str, str]]) ->
 class Followed:
     """A pair followed over m segments; see `clearance_kernel.advance` for hit, share and closest."""
 
-    shifts: Floats  # (m + 1, 3): b's link seen from a's
-    a_at: Floats  # (m + 1, 3): a's link in the machine's frame
+    screws: Screws  # b's link seen from a's
     hit: np.ndarray
     share: Floats
     closest: Floats
@@ -62,63 +66,169 @@ class Followed:
 
 
 class Follower:
-    """Follows pairs over a program; trees and positions are made once. The chain's joints must be linear."""
+    """Follows pairs over a program; trees are made once. `knots.at` holds a column for every axis of the chain."""
 
     def __init__(self, reel: Reel, knots: Knots, chain: Chain) -> None:
         self.knots, self.chain = knots, chain
+        self.values = np.ascontiguousarray(knots.at, dtype=np.float64)
+        self.low, self.high = self.values.min(axis=0), self.values.max(axis=0)
         self.tool_of = reel.motions.tool[knots.motion] if len(knots.motion) else np.zeros(0, np.int32)
-        self.trees: dict[str, BoxTree] = {}
-        self.positions: dict[str, Floats] = {}
+        self.trees: dict[object, BoxTree] = {}
+        self.reaches: dict[tuple[str, int], float] = {}
+
+    def tree(self, body: Body, turned: Floats | None = None) -> BoxTree:
+        """The tree of a body in its link's frame, or turned (3, 3) about that frame's origin."""
+        key = body.label if turned is None else (body.label, turned.tobytes())
+        if key not in self.trees:
+            mesh = joined(body.solids)
+            if turned is not None:
+                pose = np.eye(4)
+                pose[:3, :3] = turned
+                mesh = mesh.moved(pose)
+            self.trees[key] = box_tree(mesh)
+        return self.trees[key]
 
     def follow(self, a: Body, b: Body, near: float) -> Followed:
-        for body in (a, b):
-            if body.label not in self.trees:
-                self.trees[body.label] = box_tree(joined(body.solids))
-            if body.link not in self.positions:
-                self.positions[body.link] = self.chain.pose(body.link, self.knots.at)[:, :3, 3]
-        shifts = np.ascontiguousarray(self.positions[b.link] - self.positions[a.link])
+        screws = between(self.chain, a.link, b.link)
         tool = a.tool or b.tool
         active = (self.tool_of == tool) if tool else np.ones(len(self.tool_of), np.bool_)
         m = len(active)
         hit, share, closest = np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf)
-        ta, tb = self.trees[a.label], self.trees[b.label]
-        margin, where = advance(
-            ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, shifts, active, near, np.inf, hit,
-            share, closest,
-        )  # fmt: skip
+        ta = self.tree(a)
+        if any(self.high[axis] > self.low[axis] for axis in screws.turning):
+            tb = self.tree(b)
+            coordinates, runs = self.coordinates(screws, a, b)
+            margin, where = advance_turning(
+                ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, screws.rows, screws.home, self.values,
+                coordinates, runs, active, near, np.inf, hit, share, closest,
+            )  # fmt: skip
+        else:  # nothing turns between them: b may be turned once, and then only slides past
+            turned = screws.poses(self.values[:1])[0, :3, :3]
+            tb = self.tree(b, None if np.array_equal(turned, np.eye(3)) else turned)
+            shifts = screws.origins(self.values)
+            margin, where = advance(
+                ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, shifts, active, near, np.inf, hit,
+                share, closest,
+            )  # fmt: skip
         motion = int(self.knots.motion[where]) if where >= 0 else -1
-        return Followed(
-            shifts, self.positions[a.link], hit, share, closest, Margin(a.label, b.label, float(margin), motion)
-        )
+        return Followed(screws, hit, share, closest, Margin(a.label, b.label, float(margin), motion))
 
-    def nearest(self, a: Body, b: Body, shift: Floats, a_at: Floats) -> tuple[float, float, float]:
+    def follow_all(
+        self, pairs: list[tuple[Body, Body]], near: list[float], tick: Callable[[float], None] | None = None
+    ) -> list[Followed]:
+        """Every pair, shared out over the machine's cores: the kernels hold no lock."""
+        for a, b in pairs:
+            self.tree(a), self.tree(b)
+        result: list[Followed | None] = [None] * len(pairs)
+        with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+            waiting = {pool.submit(self.follow, a, b, near[i]): i for i, (a, b) in enumerate(pairs)}
+            try:
+                for done, future in enumerate(as_completed(waiting)):
+                    result[waiting[future]] = future.result()
+                    if tick:
+                        tick((done + 1) / len(pairs))
+            except BaseException:
+                pool.shutdown(cancel_futures=True)
+                raise
+        return [followed for followed in result if followed is not None]
+
+    def coordinates(self, screws: Screws, a: Body, b: Body) -> tuple[Floats, int]:
+        """The joints' values scaled as `turning_kernel.displacement` takes them, (n, c), and how many runs of linear
+        joints there are."""
+        runs: list[Floats] = []
+        turns: list[Floats] = []
+        in_run = False
+        for row, on_b_side in zip(screws.rows, screws.sides, strict=True):
+            column = int(row[AXIS])
+            if row[TURNS] == 1.0:
+                in_run = False
+                if self.high[column] > self.low[column]:
+                    turns.append(np.radians(self.values[:, column]) * self.reach(b if on_b_side else a, column))
+                continue
+            moved = np.multiply.outer(self.values[:, column], row[[UX, UY, UZ]])
+            if in_run:
+                runs[-1] = runs[-1] + moved
+            else:
+                runs.append(moved)
+            in_run = True
+        columns = [*runs, *(turn[:, None] for turn in turns)]
+        return np.ascontiguousarray(np.concatenate(columns, axis=1)), len(runs)
+
+    def reach(self, body: Body, column: int) -> float:
+        key = (body.label, column)
+        if key not in self.reaches:
+            self.reaches[key] = reach_from_axis(self.chain, body, self.chain.axes[column], self.low, self.high)
+        return self.reaches[key]
+
+    def at(self, segment: int, share: float) -> Floats:
+        """Axis values (1, k) at a share of a segment."""
+        return np.asarray(self.values[segment] + share * (self.values[segment + 1] - self.values[segment]))[None]
+
+    def nearest(self, a: Body, b: Body, screws: Screws, values: Floats) -> tuple[float, float, float]:
         """Where two bodies touch or come nearest, in the machine's frame: the middle of their closest points."""
-        ta, tb = self.trees[a.label], self.trees[b.label]
+        ta, tb = self.tree(a), self.tree(b)
         pair, stack = np.zeros(2, np.int64), np.empty((256, 2), np.int64)
-        clearance(ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, shift, pair, stack)
-        one, other = closest_points(ta.triangles[pair[0]], tb.triangles[pair[1]] + shift)
-        x, y, z = 0.5 * (one + other) + a_at
+        pose = screws.poses(values)[0]
+        turned_clearance(
+            ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, pose[:3], pair, stack, np.inf
+        )
+        one, other = closest_points(ta.triangles[pair[0]], apply(pose, tb.triangles[pair[1]]))
+        x, y, z = apply(self.chain.pose(a.link, values)[0], 0.5 * (one + other)[None])[0]
         return float(x), float(y), float(z)
+
+
+def reach_from_axis(chain: Chain, body: Body, axis: str, lowest: Floats, highest: Floats) -> float:
+    """How far any point of a body comes from a rotary axis, whatever the joints between the two do in a program (mm);
+    lowest, highest (k,): the values that the chain's axes take in it.
+
+    The body's points are carried outwards joint by joint: one that slides takes them to both ends of its range, one that
+    turns to the middle of their circle, whose radius is kept.
+    """
+    centres = np.unique(np.round(joined(body.solids).vertices, 3), axis=0)
+    radii = np.zeros(len(centres))
+    origin = np.zeros(3)
+    path = chain.path_to(body.link)
+    for step in path:
+        origin = origin + (step.joint.at if step.joint else 0.0)
+    centres = centres + origin
+    for step in reversed(path):
+        joint = step.joint
+        point, unit = origin, np.zeros(3)
+        if joint is None:
+            continue
+        unit = np.asarray(joint.direction, float) / np.linalg.norm(joint.direction)
+        origin = origin - np.asarray(joint.at, float)
+        if joint.axis == axis:
+            return float((np.linalg.norm(np.cross(centres - point, unit), axis=1) + radii).max())
+        low, high = (float(ends[chain.axes.index(joint.axis)]) for ends in (lowest, highest))
+        if joint.type == "linear":
+            centres = np.concatenate(
+                [centres + low * unit, centres + high * unit] if high > low else [centres + low * unit]
+            )
+            radii = np.tile(radii, len(centres) // len(radii))
+        elif high > low:
+            foot = point + np.multiply.outer((centres - point) @ unit, unit)
+            radii = radii + np.linalg.norm(centres - foot, axis=1)
+            centres = foot
+        else:
+            centres = point + (centres - point) @ rotation_about(unit, low).T
+    raise ValueError(f"{body.label} is not carried by {axis}")
 
 
 def check_contacts(
     reel: Reel, knots: Knots, chain: Chain, pairs: list[tuple[Body, Body]], near: float, docket: Docket, channel: int,
     tick: Callable[[float], None] | None = None,
 ) -> list[Margin]:  # fmt: skip
-    """Follow every pair; the chain's joints must be linear. Returns the margins."""
+    """Follow every pair. Returns the margins."""
     follower = Follower(reel, knots, chain)
     margins = []
+    pairs = [(b, a) if b.tool else (a, b) for a, b in pairs]
     # The parts of one tool against the same body have one cause: they are told together.
     groups: dict[tuple[str, str], list[tuple[Body, Body, Followed]]] = {}
-    for number, (a, b) in enumerate(pairs):
-        if b.tool:
-            a, b = b, a
-        seen = follower.follow(a, b, near)
+    for (a, b), seen in zip(pairs, follower.follow_all(pairs, [near] * len(pairs), tick), strict=True):
         margins.append(seen.margin)
         if seen.hit.any():
             groups.setdefault((f"T{a.tool}" if a.tool else a.label, b.label), []).append((a, b, seen))
-        if tick:
-            tick((number + 1) / len(pairs))
     for group in groups.values():
         _report(follower, reel, group, near, docket, channel)
     return margins
@@ -146,19 +256,17 @@ def _report(
         first = int(segments[0])
         motion = int(knots.motion[first])
         moment = knots.t0[first] + seen.share[first] * (knots.t1[first] - knots.t0[first])
-        shift, a_at = (
-            way[first] + seen.share[first] * (way[first + 1] - way[first]) for way in (seen.shifts, seen.a_at)
-        )
+        values = follower.at(first, float(seen.share[first]))
         names = [part.label for part, _, _ in parts]
         met = run[hit[run] == level]
         common: dict[str, Any] = {
             "channel": channel, "program": motions.file_name(motion), "line": int(motions.line[motion]),
             "time": float(moment), "tool": int(motions.tool[motion]), "bodies": (*names, other.label), "motion": motion,
             "last_motion": int(knots.motion[run[-1]]), "count": len(np.unique(knots.motion[met])),
-            "point": follower.nearest(a, other, shift, a_at),
+            "point": follower.nearest(a, other, seen.screws, values),
         }  # fmt: skip
         if level == 2:
-            depth = max(_depth(part, other, followed, at) for part, followed, at in parts)
+            depth = max(_depth(follower, part, other, followed, at) for part, followed, at in parts)
             docket.add(
                 "contact.body", f"{_listed(names)} into {other.label}, {depth:.2f} mm deep", amount=depth, **common
             )
@@ -172,12 +280,12 @@ def _listed(names: list[str]) -> str:
     return f"{names[0]} runs" if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]} run"
 
 
-def _depth(a: Body, b: Body, seen: Followed, segments: np.ndarray) -> float:
+def _depth(follower: Follower, a: Body, b: Body, seen: Followed, segments: np.ndarray) -> float:
     """The deepest that a stands in b over some segments, by poses spread over them."""
     depth = 0.0
     chosen = segments[:: max(1, len(segments) // DEPTH_SAMPLES)]
     for segment in chosen:
         for share in np.linspace(0.0, 1.0, max(2, DEPTH_SAMPLES // min(len(chosen), DEPTH_SAMPLES) + 1)):
-            shift = seen.shifts[segment] + share * (seen.shifts[segment + 1] - seen.shifts[segment])
-            depth = max(depth, parting_shift(a.solids, b.solids, shift))
+            pose = seen.screws.poses(follower.at(int(segment), float(share)))[0]
+            depth = max(depth, parting_shift(a.solids, b.solids, pose))
     return depth

@@ -269,6 +269,9 @@ def _check_machine(machine: MachineFile, shown: str) -> None:
         for axis in values:
             if axis not in axes:
                 raise JobUnreadable(shown, f"reference {where}: no joint moves axis {axis}")
+    for code, act in machine.codes.items():
+        if act.axis and act.axis not in axes:
+            raise JobUnreadable(shown, f"codes.{code}: no joint moves axis {act.axis}")
     if any(not math.isfinite(j.rapid) for j in axes.values()):
         raise JobUnreadable(shown, "joints: rapid must be finite")
 

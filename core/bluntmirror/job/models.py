@@ -123,6 +123,24 @@ class ToolChange(Strict):
     moves: bool = False
 
 
+class MachineCode(Strict):
+    """What a code of the machine's own does. `clamp` and `unclamp` hold and free `axis`; `wait` only takes its time (a
+    door, a pallet, an index that no joint models); `macro` calls the subprogram O`program`."""
+
+    does: Literal["clamp", "unclamp", "wait", "macro"]
+    axis: str | None = None
+    program: Annotated[int, Field(ge=1, le=99_999_999)] | None = None
+    seconds: Annotated[float, Field(ge=0, le=3600, allow_inf_nan=False)] = 0.0
+
+    @model_validator(mode="after")
+    def _complete(self) -> MachineCode:
+        if self.does in ("clamp", "unclamp") and not self.axis:
+            raise ValueError(f"{self.does} needs its axis")
+        if self.does == "macro" and not self.program:
+            raise ValueError("macro needs the number of its program")
+        return self
+
+
 class Spindle(Strict):
     max_rpm: Positive | None = None
 
@@ -138,6 +156,7 @@ class MachineFile(Strict):
     tool_change: ToolChange = ToolChange()
     spindle: Spindle = Spindle()
     rapid: Literal["straight", "dogleg"] = "straight"
+    codes: dict[Annotated[str, Field(pattern=r"^M\d{1,4}$")], MachineCode] = {}
     ignore: list[tuple[str, str]] = []
 
 

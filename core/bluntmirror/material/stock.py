@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.mesh import Mesh
-from ..tools.assembly import H0, H1, R0, R1, Assembly, offset_slabs
+from ..tools.assembly import H0, H1, R0, R1, Assembly, facetted, offset_slabs
 from .cut_kernel import (
     CUT,
     FIELDS,
@@ -29,6 +29,7 @@ from .cut_kernel import (
     cut,
 )
 from .ray_kernel import crossings, pair_up
+from .turning_kernel import GOLDEN, SEARCH_MM, bin_turned, cut_turned
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -177,7 +178,8 @@ class ToolSets:
     row: dict[int, int]  # tool number → row
 
     @staticmethod
-    def of(tools: list[Assembly], near_stock: float = 0.0) -> ToolSets:
+    def of(tools: list[Assembly], near_stock: float = 0.0, facets: bool = False) -> ToolSets:
+        """`facets`: tori as inscribed cones, for `Stock.cut_turned`."""
         rows: list[Floats] = []
         sets = np.zeros((max(1, len(tools)), SETS, 2), np.int64)
         extents = np.zeros((max(1, len(tools)), SETS, 3))
@@ -193,7 +195,8 @@ class ToolSets:
                 TEST_FLUSH: _flush(tool, e),
                 TEST_NEAR: offset_slabs(body, near_stock) if near_stock > 0 else np.zeros((0, 8)),
             }
-            for kind, slabs in parts.items():
+            for kind, exact in parts.items():
+                slabs = facetted(exact) if facets else exact
                 sets[i, kind] = total, total + len(slabs)
                 if len(slabs):
                     extents[i, kind] = slabs[:, [R0, R1]].max(), slabs[:, H0].min(), slabs[:, H1].max()
@@ -228,6 +231,21 @@ class Batch:
     tool: NDArray[np.int64]
     flags: NDArray[np.int64]
     tag: Ints
+
+
+@dataclass
+class TurnedBatch(Batch):
+    """Motions of tools in any direction: besides, the tool's axis at the start and its change (n, 3). `tool` counts the
+    rows of facetted tool sets."""
+
+    axis: Floats
+    turn: Floats
+
+    def search_steps(self, reach: Floats) -> NDArray[np.int64]:
+        """Steps of the search along each motion, for tools that reach this far (tools,) from their tip."""
+        way = np.linalg.norm(self.delta, axis=1) + np.linalg.norm(self.turn, axis=1) * reach[self.tool]
+        steps = np.ceil(np.log(np.maximum(way, 1e-12) / SEARCH_MM) / -np.log(GOLDEN))
+        return np.where(way > 1e-9, np.maximum(steps, 2), 0).astype(np.int64)
 
 
 @dataclass
@@ -266,7 +284,10 @@ class Stock:
         return sum(r.bytes for r in self.rays)
 
     def cut(self, batch: Batch, tools: ToolSets) -> BatchResult:
-        """Carry out a batch on all rays. Raises MemoryError when a ray would need thousands of intervals."""
+        """Carry out a batch on all rays. Raises MemoryError when a ray would need thousands of intervals.
+
+        The tools of a plain `Batch` stand along the grid's Z; those of a `TurnedBatch` in any direction.
+        """
         numba.set_parallel_chunksize(1)
         n = len(batch.start)
         removed = np.zeros(n, np.bool_)
@@ -287,10 +308,16 @@ class Stock:
         first: Floats, place: Floats,
     ) -> None:  # fmt: skip
         lattice, direction = self.lattice, rays.direction
-        tile_begin, entries, near = bin_motions(
-            direction, batch.start, batch.delta, batch.tool, batch.flags, tools.sets, tools.extents, lattice.origin,
-            lattice.step, lattice.counts, rays.tiles_u, rays.tile_lo, rays.tile_hi,
-        )  # fmt: skip
+        turned = batch if isinstance(batch, TurnedBatch) else None
+        grid = (tools.sets, tools.extents, lattice.origin, lattice.step, lattice.counts, rays.tiles_u, rays.tile_lo,
+                rays.tile_hi)  # fmt: skip
+        if turned:
+            steps = turned.search_steps(tools.extents[:, :, 2].max(axis=1))
+            tile_begin, entries, near = bin_turned(
+                direction, turned.start, turned.delta, turned.axis, turned.turn, turned.tool, turned.flags, *grid
+            )
+        else:
+            tile_begin, entries, near = bin_motions(direction, batch.start, batch.delta, batch.tool, batch.flags, *grid)
         if not len(entries):
             return
         entry_removed = np.zeros(len(entries), np.bool_)
@@ -301,13 +328,21 @@ class Stock:
         active = active[np.argsort(-busy[active], kind="stable")]  # the heaviest first, so that no thread ends late
         resume = tile_begin[active].copy()
         while len(active):
-            cut(
-                direction, active, resume, rays.tiles_u, tile_begin, entries, batch.start, batch.delta, lengths,
-                batch.tool, near, batch.tag, tools.sets, tools.extents, tools.convex, tools.slabs, lattice.origin,
-                lattice.step, lattice.counts, rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, rays.base, rays.capacity,
-                rays.count, rays.tile_lo, rays.tile_hi, entry_removed, met_stock,
-                result,
+            memory = (
+                lattice.origin, lattice.step, lattice.counts, rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, rays.base,
+                rays.capacity, rays.count, rays.tile_lo, rays.tile_hi, entry_removed, met_stock, result,
             )  # fmt: skip
+            if turned:
+                cut_turned(
+                    direction, active, resume, rays.tiles_u, tile_begin, entries, turned.start, turned.delta, turned.axis,
+                    turned.turn, steps, turned.tool, near, turned.tag, tools.sets, tools.extents, tools.convex,
+                    tools.slabs, *memory,
+                )  # fmt: skip
+            else:
+                cut(
+                    direction, active, resume, rays.tiles_u, tile_begin, entries, batch.start, batch.delta, lengths,
+                    batch.tool, near, batch.tag, tools.sets, tools.extents, tools.convex, tools.slabs, *memory,
+                )  # fmt: skip
             full = resume < tile_begin[active + 1]
             active, resume = active[full], resume[full]
             for tile in active:

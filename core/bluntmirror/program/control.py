@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from ..geometry.frames import Floats
+from ..job.models import MachineCode
 from .expressions import Variables
+from .frames import TipSolver, ToolFrame, into, out_of, tool_frame
 
 OFFSET_NAMES = {540: "G54", 550: "G55", 560: "G56", 570: "G57", 580: "G58", 590: "G59"}
 
@@ -27,6 +30,8 @@ class Setup:
     block_skip: frozenset[int] = frozenset()
     optional_stop: bool = False
     loops: int = 1
+    solver: TipSolver | None = None  # None: X, Y and Z of this channel do not span space
+    codes: dict[str, MachineCode] = field(default_factory=dict)  # the machine's own M and G codes, "M10"
     max_blocks: int = 2_000_000
     max_depth: int = 64
 
@@ -58,6 +63,10 @@ class Control:
     next_tool: int | None = None
     local_shift: dict[str, float] = field(default_factory=dict)  # G52
     shift: dict[str, float] = field(default_factory=dict)  # G92
+    tip_control: int = 0  # 434, 435 while tool-centre-point control is on
+    tilt: Floats | None = None  # (4, 4) of G68.2
+    dynamic: bool = False  # G254
+    clamped: set[str] = field(default_factory=set)  # axes held by a clamp code of the machine
     cycle: dict[str, float] = field(default_factory=dict)  # the modal words of a cycle
     cycle_initial: float = 0.0
     variables: Variables = field(init=False)
@@ -71,15 +80,53 @@ class Control:
 
     def offset(self, axis: str, length: float | None = None) -> float:
         """Machine minus program coordinate. The length offset acts along Z (pinned)."""
-        value = self.setup.work_offsets.get(self.work_offset, {}).get(axis, 0.0)
-        value += self.local_shift.get(axis, 0.0) + self.shift.get(axis, 0.0)
+        value = self.place_shift(axis)
         if axis == "Z":
             value += self.length_active if length is None else length
         return value
 
+    def place_shift(self, axis: str) -> float:
+        """Work offset, local shift and coordinate setting of an axis."""
+        value = self.setup.work_offsets.get(self.work_offset, {}).get(axis, 0.0)
+        return value + self.local_shift.get(axis, 0.0) + self.shift.get(axis, 0.0)
+
+    @property
+    def framed(self) -> bool:
+        """Whether program coordinates go through a tool frame rather than being axis values with an offset."""
+        return bool(self.tip_control) or self.tilt is not None or self.dynamic
+
+    def frame(self, length: float) -> ToolFrame:
+        work_only = self.dynamic and not self.tip_control and self.tilt is None
+        return tool_frame([self.place_shift(axis) for axis in "XYZ"], self.tilt, length, work_only)
+
+    def place(self) -> Floats:
+        """The program point X, Y, Z where the tip stands now, through the tool frame."""
+        assert self.setup.solver
+        frame = self.frame(self.length_applied)
+        return into(frame, self.setup.solver.zero_place(self.machine, frame.length, frame.work_only))
+
     def program_position(self, axis: str) -> float:
         """Where the control believes the axis stands in the work offset now."""
+        if self.framed and axis in "XYZ":
+            return float(self.place()["XYZ".index(axis)])
         return self.machine[self.index(axis)] - self.offset(axis, self.length_applied)
+
+    def to_machine(self, axes: dict[str, float]) -> list[float]:
+        """Machine axis values for program coordinates of some axes; an axis not named keeps its program coordinate."""
+        target = list(self.machine)
+        framed = self.framed
+        for axis, value in axes.items():
+            if not framed or axis not in "XYZ":
+                target[self.index(axis)] = value + self.offset(axis)
+        if not framed or not (self.tip_control or any(axis in axes for axis in "XYZ")):
+            return target
+        assert self.setup.solver
+        point = self.place()
+        for i, axis in enumerate("XYZ"):
+            point[i] = axes.get(axis, point[i])
+        frame = self.frame(self.length_active if self.tip_control or "Z" in axes else self.length_applied)
+        reached = self.setup.solver.reach(target, out_of(frame, point), frame.length, frame.work_only)
+        return target if reached is None else reached
 
     @property
     def unit(self) -> float:
@@ -100,8 +147,10 @@ class Control:
             code_name("G", self.feed_mode),
             "G20" if self.inch else "G21",
             "G40",
-            code_name("G", self.length_code),
+            code_name("G", self.tip_control or self.length_code),
             "G98" if self.return_initial else "G99",
             self.work_offset,
             "G61" if self.exact_mode else "G64",
+            *(["G68.2"] if self.tilt is not None else []),
+            *(["G254"] if self.dynamic else []),
         )

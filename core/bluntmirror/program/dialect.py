@@ -6,9 +6,11 @@ preparatory functions it fixes; the rest is common practice.
 
 from __future__ import annotations
 
-MOTION, CYCLE, PLANE, DISTANCE, FEED_MODE, UNITS, COMPENSATION, LENGTH, RETURN, OFFSET, PATH, SPEED_MODE = (
+(
+    MOTION, CYCLE, PLANE, DISTANCE, FEED_MODE, UNITS, COMPENSATION, LENGTH, RETURN, OFFSET, PATH, SPEED_MODE, TILT, DYNAMIC,
+) = (
     "motion", "cycle", "plane", "distance", "feed mode", "units", "cutter compensation", "length offset", "cycle return",
-    "work offset", "path mode", "speed mode",
+    "work offset", "path mode", "speed mode", "tilted plane", "dynamic offset",
 )  # fmt: skip
 
 G_GROUPS: dict[int, str] = {
@@ -19,26 +21,26 @@ G_GROUPS: dict[int, str] = {
     **dict.fromkeys((930, 940, 950), FEED_MODE),
     **dict.fromkeys((200, 210), UNITS),
     **dict.fromkeys((400,), COMPENSATION),
-    **dict.fromkeys((430, 440, 490), LENGTH),
+    **dict.fromkeys((430, 434, 435, 440, 490), LENGTH),
     **dict.fromkeys((980, 990), RETURN),
     **dict.fromkeys((540, 550, 560, 570, 580, 590, 541), OFFSET),
     **dict.fromkeys((610, 640), PATH),
     **dict.fromkeys((970,), SPEED_MODE),
+    **dict.fromkeys((682, 690), TILT),
+    **dict.fromkeys((2540, 2550), DYNAMIC),
 }
-G_ONE_BLOCK = frozenset({40, 90, 280, 300, 520, 530, 920})
+G_ONE_BLOCK = frozenset({40, 90, 280, 300, 520, 530, 531, 920})
 # Cancelling what was never switched on: carried out by doing nothing.
-G_CANCELS = frozenset({150, 500, 501, 670, 690})
+G_CANCELS = frozenset({150, 500, 501, 670})
 G_KNOWN = {
     50: "high-speed mode", 51: "high-speed mode", 71: "cylindrical interpolation", 80: "look-ahead control",
     100: "offset setting", 110: "offset setting", 121: "polar interpolation", 131: "polar interpolation",
     160: "polar coordinates", 310: "skip move", 330: "thread cutting", 410: "cutter compensation",
-    420: "cutter compensation", 434: "tool-centre-point control", 435: "tool-centre-point control",
-    510: "scaling", 511: "mirror image", 531: "tool direction along the tilted plane", 600: "one-way positioning",
+    420: "cutter compensation", 510: "scaling", 511: "mirror image", 600: "one-way positioning",
     620: "corner override", 630: "tapping mode", 650: "macro call", 660: "modal macro call", 680: "rotation",
-    682: "tilted plane", 740: "left-hand tapping cycle", 760: "fine boring cycle", 840: "tapping cycle",
+    740: "left-hand tapping cycle", 760: "fine boring cycle", 840: "tapping cycle",
     842: "rigid tapping cycle", 850: "boring cycle", 860: "boring cycle", 870: "back boring cycle",
     880: "boring cycle", 890: "boring cycle", 960: "constant surface speed", 1070: "cylindrical interpolation",
-    2540: "dynamic work offset", 2550: "dynamic work offset",
 }  # fmt: skip
 
 M_STOP, M_SPINDLE, M_COOLANT = "stop", "spindle", "coolant"

@@ -184,7 +184,7 @@ def run_plain(run: Interpreter) -> bool:
                 "feed": feed[:count], "rpm": np.full(count, control.rpm, np.float32),
                 "tool": np.full(count, control.tool, np.int32), "exact": np.zeros(count, np.bool_),
                 "plane": plane_out[:count], "centre": centre[:count], "sweep": sweep[:count],
-                "seconds": np.zeros(count), "snapshot": codes,
+                "seconds": np.zeros(count), "snapshot": codes, "in_frame": np.zeros(count, np.bool_),
             }
         )  # fmt: skip
     for i, column in enumerate(xyz):

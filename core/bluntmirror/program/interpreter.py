@@ -20,9 +20,24 @@ import numpy as np
 from ..findings import Docket
 from . import arcs, cycles, dialect
 from .control import OFFSET_NAMES, Control, Setup
-from .dialect import CYCLE, DISTANCE, FEED_MODE, LENGTH, MOTION, OFFSET, PATH, PLANE, RETURN, UNITS, code_name
+from .dialect import (
+    CYCLE,
+    DISTANCE,
+    DYNAMIC,
+    FEED_MODE,
+    LENGTH,
+    MOTION,
+    OFFSET,
+    PATH,
+    PLANE,
+    RETURN,
+    TILT,
+    UNITS,
+    code_name,
+)
 from .expressions import Expression, MacroError
-from .motions import ARC, DWELL, FEED, PLANE_AXES, RAPID, TOOL_CHANGE, MotionBuilder, Motions, Snapshot
+from .frames import apart, into, tilted_plane
+from .motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, TOOL_CHANGE, MotionBuilder, Motions, Snapshot
 from .reader import Block, Unreadable, Word
 from .text import SCAN_FROM_LINES, ProgramText
 
@@ -91,6 +106,7 @@ class Interpreter:
         begin = [float((start or {}).get(axis, 0.0)) for axis in setup.axes]
         self.control = Control(setup, begin)
         self.builder = MotionBuilder(setup.axes, np.array(begin))
+        self.rotary = [i for i, axis in enumerate(setup.axes) if axis[0] in "ABC"]
         self.result = Interpreted(motions=None, blocks=0)  # type: ignore[arg-type]
         self.text = texts[0]
         self.file = 0
@@ -223,7 +239,7 @@ class Interpreter:
                 words.g.append(code)
             elif letter == "M":
                 code = round(value)
-                if abs(code - value) > 1e-6 or code not in dialect.M_CARRIED:
+                if abs(code - value) > 1e-6 or (code not in dialect.M_CARRIED and f"M{code}" not in self.setup.codes):
                     if code in dialect.M_KNOWN:
                         self._not_carried_out(f"M{code} ({dialect.M_KNOWN[code]})")
                     else:
@@ -277,7 +293,7 @@ class Interpreter:
     def _carry_out(self, words: Words, block: Block) -> None:
         control = self.control
         codes = set(words.g)
-        if not words.unsure and not codes & {280, 300, 520, 530, 920, 40}:
+        if not words.unsure and not codes & {280, 300, 520, 530, 682, 920, 40}:
             self._unused_letters(words)
         self._modes(words, codes)
         if "T" in words:
@@ -294,6 +310,8 @@ class Interpreter:
                 control.spindle = {3: 1, 4: -1}.get(code, 0)
             elif code in (7, 8, 9):
                 control.coolant = 0 if code == 9 else code
+            elif f"M{code}" in self.setup.codes:
+                self._machine_code(code)
         if not words.unsure:
             self._move(words, codes)
         self._after(words)
@@ -305,7 +323,7 @@ class Interpreter:
             if letter in words and idle and 98 not in words.m and 99 not in words.m and 541 not in words.g:
                 self.report("program.word", f"{letter} has no meaning here: it belongs to {where}")
         for letter in words.value:
-            if letter in "KIJ" and idle:
+            if letter in "KIJ" and idle and self.control.tip_control != 435:
                 arc = {20, 30} & set(words.g) or (self.control.motion in (20, 30) and not {0, 10} & set(words.g))
                 if not arc:
                     self.report("program.word", f"{letter} has no meaning here: it belongs to an arc")
@@ -338,6 +356,10 @@ class Interpreter:
                     control.work_offset = OFFSET_NAMES[code]
             elif group == LENGTH:
                 self._length(words, code)
+            elif group == TILT:
+                self._tilt(words, code)
+            elif group == DYNAMIC:
+                control.dynamic = code == 2540 and self._solvable(code)
             elif group == MOTION:
                 control.motion = code
                 if not any(c in dialect.CYCLES for c in words.g):
@@ -357,6 +379,7 @@ class Interpreter:
 
     def _length(self, words: Words, code: int) -> None:
         control = self.control
+        control.tip_control = code if code in (434, 435) and self._solvable(code) else 0
         if code == 490 or ("H" in words and words.value["H"] == 0):
             control.length_code, control.length_number, control.length_active = code, 0, 0.0
             return
@@ -367,7 +390,35 @@ class Interpreter:
                              f"length register H{control.length_number} was never set; it counts as 0")  # fmt: skip
         register = self.setup.length_registers.get(control.length_number, 0.0)
         control.length_code = code
-        control.length_active = register if code == 430 else -register
+        control.length_active = -register if code == 440 else register
+        if control.tip_control:
+            control.length_applied = control.length_active  # where the tip is now is where the control counts from
+
+    def _solvable(self, code: int) -> bool:
+        """Whether this machine can carry out a code that needs X, Y and Z to span space; reported where it cannot."""
+        if self.setup.solver is None:
+            self._not_carried_out(f"{code_name('G', code)} on a channel whose X, Y and Z do not span space")
+        return self.setup.solver is not None
+
+    def _tilt(self, words: Words, code: int) -> None:
+        control = self.control
+        if code == 690:
+            control.tilt = None
+        elif self._solvable(code):
+            if "P" in words:
+                self._not_carried_out("G68.2 with P (another way to give the plane)")
+                return
+            origin = [self._scaled(words, letter) if letter in words else 0.0 for letter in "XYZ"]
+            euler = [words.value.get(letter, 0.0) for letter in "IJK"]
+            control.tilt = tilted_plane(origin, euler)
+
+    def _machine_code(self, code: int) -> None:
+        act = self.setup.codes[f"M{code}"]
+        if act.does in ("clamp", "unclamp"):
+            assert act.axis
+            (self.control.clamped.add if act.does == "clamp" else self.control.clamped.discard)(act.axis)
+        if act.seconds:
+            self._add(OTHER, self.control.machine, seconds=act.seconds)
 
     def _change_tool(self, block: Block) -> None:
         control, setup = self.control, self.setup
@@ -402,6 +453,8 @@ class Interpreter:
                 raise Ended
             elif code == 98:
                 self._call(words)
+            elif f"M{code}" in self.setup.codes and self.setup.codes[f"M{code}"].does == "macro":
+                self._enter(self.setup.codes[f"M{code}"].program or 0, 1)
             elif code == 99:
                 self._return(words)
 
@@ -413,15 +466,13 @@ class Interpreter:
     def _target(self, axes: dict[str, float]) -> list[float]:
         """Machine axis values that the block's axis words ask for. An axis not named stays where it is."""
         control = self.control
-        target = list(control.machine)
-        for axis, value in axes.items():
-            index = control.index(axis)
-            if control.absolute:
-                target[index] = value + control.offset(axis)
-            else:
-                # An increment counts from the program position, so a new length offset comes in with it.
-                target[index] = control.program_position(axis) + value + control.offset(axis)
-        return target
+        # An increment counts from the program position, so a new length offset comes in with it.
+        return control.to_machine(
+            {
+                axis: value if control.absolute else control.program_position(axis) + value
+                for axis, value in axes.items()
+            }
+        )
 
     def _move(self, words: Words, codes: set[int]) -> None:
         control = self.control
@@ -430,6 +481,14 @@ class Interpreter:
             return
         if 280 in codes or 300 in codes:
             self._reference(words, 300 in codes)
+            return
+        if 531 in codes:
+            self._along_the_plane()
+            return
+        if 682 in codes:
+            return
+        if codes & {520, 920} and control.tilt is not None:
+            self._not_carried_out(f"{'G52' if 520 in codes else 'G92'} in a tilted plane")
             return
         if 520 in codes:
             control.local_shift.update(self._axes(words))
@@ -459,17 +518,71 @@ class Interpreter:
         if control.motion in (20, 30):
             if axes or any(letter in words for letter in "IJKR"):
                 self._arc(words, axes, exact)
-        elif axes:
-            self._straight(RAPID if control.motion == 0 else FEED, self._target(axes), exact, "Z" in axes)
+        else:
+            if control.tip_control == 435 and any(letter in words for letter in "IJK"):
+                axes |= self._by_vector(words)
+            if axes:
+                self._straight(RAPID if control.motion == 0 else FEED, self._target(axes), exact, "Z" in axes)
 
     def _straight(self, kind: int, target: list[float], exact: bool = False, length_in: bool = True) -> None:
+        control = self.control
         if kind == FEED:
             self._check_before_cut()
         self._check_offset()
-        if length_in:
-            self.control.length_applied = self.control.length_active
-        feed = self.feed_rate(self._distance(target)) if kind == FEED else 0.0
-        self._add(kind, target, feed=feed, exact=exact)
+        turns = any(target[i] != control.machine[i] for i in self.rotary)
+        # While no rotary axis turns, a straight way of the tip is a straight way of the axes too.
+        in_frame = kind == FEED and control.tip_control != 0 and turns
+        begin = control.place() if in_frame else None
+        if length_in or control.tip_control:
+            control.length_applied = control.length_active
+        feed = self.feed_rate(self._way(target, begin)) if kind == FEED else 0.0
+        self._add(kind, target, feed=feed, exact=exact, in_frame=in_frame)
+
+    def _way(self, target: list[float], begin: Any) -> float:
+        """The length of a straight way: of the tip's over the work from the program point `begin`, or of the axes'."""
+        control = self.control
+        if begin is not None and control.setup.solver:
+            frame = control.frame(control.length_applied)
+            length = apart(begin, into(frame, control.setup.solver.zero_place(target, frame.length, frame.work_only)))
+            if length > 1e-9:
+                return length
+            return float(np.sqrt(sum((target[i] - control.machine[i]) ** 2 for i in self.rotary)))
+        return self._distance(target)
+
+    def _by_vector(self, words: Words) -> dict[str, float]:
+        """The rotary words that a tool vector I J K stands for."""
+        vector = np.array([words.value.get(letter, 0.0) for letter in "IJK"])
+        if float(np.linalg.norm(vector)) < 1e-9:
+            self.report("program.syntax", "the tool vector I J K has no length")
+            return {}
+        return self._turned_along(vector, "the tool vector I J K")
+
+    def _turned_along(self, vector: Any, what: str) -> dict[str, float]:
+        """Rotary words, in the program's own terms, that bring the tool along a vector of the active frame."""
+        control = self.control
+        assert control.setup.solver
+        if control.tilt is not None:
+            vector = control.tilt[:3, :3] @ vector
+        solution = control.setup.solver.nearest_direction(vector, control.machine)
+        if solution is None:
+            self.report("travel.reach", f"{what} ({vector[0]:.4f} {vector[1]:.4f} {vector[2]:.4f} on the work) is out of reach: "
+                        "no setting of the rotary axes within their travel gives it")  # fmt: skip
+            return {}
+        names = {axis: solution[i] for i, axis in enumerate(self.setup.axes) if i in self.rotary}
+        if not control.absolute:
+            return {axis: value - control.machine[control.index(axis)] for axis, value in names.items()}
+        return {axis: value - control.offset(axis) for axis, value in names.items()}
+
+    def _along_the_plane(self) -> None:
+        """G53.1: turn the rotary axes, at rapid, so that the tool stands along the tilted plane's Z."""
+        control = self.control
+        if control.tilt is None:
+            self.report("program.syntax", "G53.1 without a tilted plane: G68.2 must come first")
+            return
+        axes = self._turned_along(np.array([0.0, 0.0, 1.0]), "the tilted plane's Z")
+        target = self._target(axes)
+        if target != control.machine:
+            self._add(RAPID, target)
 
     def rapid(self, axes: dict[str, float]) -> None:
         """A rapid to program coordinates, for the cycles."""
@@ -480,11 +593,8 @@ class Interpreter:
         self._cycle_move(FEED, axes)
 
     def _cycle_move(self, kind: int, axes: dict[str, float]) -> None:
-        control = self.control
-        target = list(control.machine)
-        for axis, value in axes.items():
-            target[control.index(axis)] = value + control.offset(axis)
-        if target != control.machine:
+        target = self.control.to_machine(axes)
+        if target != self.control.machine:
             self._straight(kind, target, length_in="Z" in axes)
 
     def wait(self, seconds: float) -> None:
@@ -510,6 +620,15 @@ class Interpreter:
         first, second = control.index(names[0]), control.index(names[1])
         start = (control.machine[first], control.machine[second])
         end = (target[first], target[second])
+        if control.framed:  # the arc lies in program coordinates
+            first, second = PLANE_AXES[plane][:2]
+            here = control.place()
+            start = (float(here[first]), float(here[second]))
+            asked = [axes.get(name) for name in names[:2]]
+            end = tuple(  # type: ignore[assignment]
+                s if value is None else value if control.absolute else s + value
+                for s, value in zip(start, asked, strict=True)
+            )
         clockwise = control.motion == 20
         if "R" in words:
             status, c1, c2, sweep, gap = arcs.arc_by_radius(*start, *end, self._scaled(words, "R"), clockwise)
@@ -517,7 +636,7 @@ class Interpreter:
             letters = ["IJK"[i] for i in PLANE_AXES[plane][:2]]
             offset_1, offset_2 = (self._scaled(words, letter) if letter in words else 0.0 for letter in letters)
             status, c1, c2, sweep, gap = arcs.arc_by_centre(*start, *end, offset_1, offset_2, clockwise)
-        if "Z" in axes:
+        if "Z" in axes or control.tip_control:
             control.length_applied = control.length_active
         if status != arcs.OK:
             said = {
@@ -532,8 +651,9 @@ class Interpreter:
             return
         length = abs(sweep) * np.hypot(start[0] - c1, start[1] - c2)
         self._add(
-            ARC, target, feed=self.feed_rate(float(length)), exact=exact, plane=plane, centre=(c1, c2), sweep=sweep
-        )
+            ARC, target, feed=self.feed_rate(float(length)), exact=exact, plane=plane, centre=(c1, c2), sweep=sweep,
+            in_frame=control.framed,
+        )  # fmt: skip
 
     def _dwell(self, words: Words) -> None:
         if "P" in words:
@@ -568,8 +688,10 @@ class Interpreter:
         self._rapid_to({axis: point.get(axis, 0.0) for axis in axes})
 
     def _distance(self, target: list[float]) -> float:
-        linear = [i for i, axis in enumerate(self.setup.axes) if axis[0] not in "ABC"] or list(range(len(target)))
-        return float(np.sqrt(sum((target[i] - self.control.machine[i]) ** 2 for i in linear)))
+        """Of the linear axes, mm; of the rotary ones, degrees, where only they move."""
+        change = [b - a for a, b in zip(self.control.machine, target, strict=True)]
+        linear = float(np.sqrt(sum(d * d for i, d in enumerate(change) if i not in self.rotary)))
+        return linear if linear > 1e-12 else float(np.sqrt(sum(d * d for d in change)))
 
     def feed_rate(self, length: float) -> float:
         """mm/min in force; `length` is needed under inverse-time feed."""
@@ -624,13 +746,23 @@ class Interpreter:
         centre: tuple[float, float] = (0.0, 0.0),
         sweep: float = 0.0,
         seconds: float = 0.0,
+        in_frame: bool = False,
     ) -> None:
         control = self.control
+        if control.clamped:
+            self._check_clamped(target)
         control.machine = list(target)
         self.builder.row(
             tuple(target), centre, kind, self.file, self.at, feed, control.rpm, control.tool, exact, plane, sweep,
-            seconds, self.snapshot(),
+            seconds, self.snapshot(), in_frame,
         )  # fmt: skip
+
+    def _check_clamped(self, target: list[float]) -> None:
+        for axis in sorted(self.control.clamped):
+            index = self.control.index(axis)
+            if index >= 0 and abs(target[index] - self.control.machine[index]) > 1e-6:
+                self.report("program.order", f"{axis} is sent to {target[index]:.3f} while it is clamped", axis=axis,
+                            remedy=f"Unclamp {axis} before it moves.")  # fmt: skip
 
     def snapshot(self) -> int:
         control = self.control
@@ -638,7 +770,8 @@ class Interpreter:
             control.motion, control.cycle_code, control.plane, control.absolute, control.feed_mode, control.inch,
             control.length_code, control.length_number, control.length_applied, control.return_initial,
             control.work_offset, control.exact_mode, control.tool, control.coolant,
-            tuple(control.local_shift.items()), tuple(control.shift.items()),
+            tuple(control.local_shift.items()), tuple(control.shift.items()), control.tip_control, control.dynamic,
+            None if control.tilt is None else control.tilt.tobytes(),
         )  # fmt: skip
         if key != self._snapshot_key:
             self._snapshot_key = key
@@ -647,6 +780,7 @@ class Interpreter:
                     control.codes(), control.work_offset, control.length_number, control.length_applied,
                     tuple(control.offset(axis, control.length_applied) for axis in self.setup.axes),
                     control.tool, control.coolant, control.inch,
+                    control.frame(control.length_applied) if control.framed else None,
                 )
             )  # fmt: skip
         return self._snapshot
@@ -661,6 +795,9 @@ class Interpreter:
         repeats = round(words.value.get("L", 1.0))
         if number not in self.starts and number > 9999 and "L" not in words:
             repeats, number = divmod(number, 10_000)
+        self._enter(number, repeats)
+
+    def _enter(self, number: int, repeats: int) -> None:
         if number not in self.starts:
             self.report("program.call", f"there is no subprogram O{number} in the job",
                         remedy=f"Add the file of O{number} to the job's library, or correct P.")  # fmt: skip
@@ -740,7 +877,9 @@ class Interpreter:
             return False
         if control.cycle_code != 800 or control.feed_mode != 940 or control.feed is None or self.stack or self.jumped:
             return False
-        if control.tool == 0 or control.tool not in self.setup.tools or control.exact_mode:
+        if control.tool == 0 or control.tool not in self.setup.tools or control.exact_mode or control.framed:
+            return False
+        if control.clamped & {"X", "Y", "Z"}:
             return False
         if control.length_applied != control.length_active or not {"X", "Y", "Z"} <= set(self.setup.axes):
             return False

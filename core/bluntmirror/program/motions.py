@@ -3,7 +3,9 @@
 end      axis values at the end of the motion, machine coordinates (mm, degrees); the start is the end before it
 feed     mm/min in force, whatever units or feed mode the program uses
 rpm      spindle speed, + clockwise seen from the spindle (M3), − counter-clockwise (M4), 0 still
-centre   an arc's centre in the plane's two axes; `sweep` its angle in radians, + counter-clockwise in the plane
+in_frame the way is straight, or an arc, in the snapshot's tool frame: seen from the work, not in axis values
+centre   an arc's centre in the plane's two axes; `sweep` its angle in radians, + counter-clockwise in the plane;
+         in axis values, or in program coordinates where the way lies in the frame
 """
 
 from __future__ import annotations
@@ -12,6 +14,8 @@ from dataclasses import dataclass, field, fields
 
 import numpy as np
 from numpy.typing import NDArray
+
+from .frames import ToolFrame
 
 RAPID, FEED, ARC, THREAD, DWELL, TOOL_CHANGE, WAIT, OTHER = range(8)
 KIND_NAMES = ("rapid", "feed", "arc", "thread", "dwell", "toolchange", "wait", "other")
@@ -32,6 +36,7 @@ class Snapshot:
     tool: int
     coolant: int
     inch: bool
+    frame: ToolFrame | None = None  # of a tilted plane, tip control or dynamic offset
 
 
 @dataclass
@@ -53,6 +58,7 @@ class Motions:
     sweep: NDArray[np.float64]
     seconds: NDArray[np.float64]  # of a dwell or tool change
     snapshot: NDArray[np.int32]
+    in_frame: NDArray[np.bool_]
     snapshots: list[Snapshot] = field(default_factory=list)
     files: list[str] = field(default_factory=list)
 
@@ -73,10 +79,12 @@ class Motions:
         return self.files[int(self.file[motion])]
 
 
-COLUMNS = ("kind", "file", "line", "feed", "rpm", "tool", "exact", "plane", "sweep", "seconds", "snapshot")
+COLUMNS = ("kind", "file", "line", "feed", "rpm", "tool", "exact", "plane", "sweep", "seconds", "snapshot",
+           "in_frame")  # fmt: skip
 _TYPES = {
     "kind": np.uint8, "file": np.int16, "line": np.int32, "feed": np.float64, "rpm": np.float32, "tool": np.int32,
     "exact": np.bool_, "plane": np.uint8, "sweep": np.float64, "seconds": np.float64, "snapshot": np.int32,
+    "in_frame": np.bool_,
 }  # fmt: skip
 
 

@@ -12,9 +12,8 @@ from ..geometry.frames import Floats, frame, inverse
 from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
 from ..material.comparison import SPOT_CELLS, Places, compare, loose_pieces
-from ..material.sweep_kernel import first_through
 from .result import CutStock, PartCheck, Rehearsal, Spot
-from .segments import Segments, pose_at
+from .segments import Segments
 
 MOST_SPOTS = 10  # places told one by one; the rest are told together
 MOST_ASKED = 2000  # places for which all motions are gone through
@@ -96,19 +95,19 @@ class _Report:
         """The time at which a motion comes nearest to a point (grid frame), and how the work stands then."""
         rows = np.flatnonzero(self.segments.motion == motion)
         if not len(rows):
-            return float(self.reel.end_time[motion]), self.cut.machine_from_work[-1]
+            return float(self.reel.end_time[motion]), self.cut.machine_from_work.last
         start, delta = self.segments.start[rows], self.segments.delta[rows]
         way = np.maximum(np.einsum("ij,ij->i", delta, delta), 1e-18)
         share = np.clip(np.einsum("ij,ij->i", point - start, delta) / way, 0, 1)
         nearest = int(np.argmin(np.linalg.norm(start + share[:, None] * delta - point, axis=1)))
         row = rows[nearest]
         t0, t1 = self.segments.t0[row], self.segments.time[row]
-        stands = pose_at(self.cut.machine_from_work, int(self.segments.index[row]), float(share[nearest]))
+        stands = self.cut.machine_from_work.at(*self.segments.segment_share(int(row), float(share[nearest])))
         return float(t0 + share[nearest] * (t1 - t0)), stands
 
     def place(self, point: Floats, stands: Floats | None = None) -> tuple[float, float, float]:
         """A point of the grid frame in the machine's frame, as the work stands (at the end unless told)."""
-        pose = (self.cut.machine_from_work[-1] if stands is None else stands) @ self.cut.frame
+        pose = (self.cut.machine_from_work.last if stands is None else stands) @ self.cut.frame
         x, y, z = pose[:3, :3] @ point + pose[:3, 3]
         return float(x), float(y), float(z)
 
@@ -145,8 +144,7 @@ class _Report:
             tag[unknown[near]] = tag[known[nearest[near]]]
             unknown = unknown[~near]
         for i in unknown[:MOST_ASKED]:
-            row = first_through(self.segments.start, self.segments.delta, self.segments.tool, self.segments.slabs,
-                                self.segments.cutting, gouges.points[i])  # fmt: skip
+            row = self.segments.first_through(gouges.points[i])
             tag[i] = self.segments.motion[row] if row >= 0 else -1
         return tag
 

@@ -11,6 +11,7 @@ import numpy as np
 from ..findings import causes
 from ..geometry.frames import Floats, inverse
 from ..geometry.mesh import Mesh, joined
+from ..machine.screws import Screws
 from ..material.comparison import reach_into
 from ..material.cut_kernel import TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
 from ..material.film import Film
@@ -18,7 +19,8 @@ from ..material.stock import CONTACT_DEPTH_MM, BatchResult, Stock, TooFine, Tool
 from ..program.motions import RAPID
 from .comparing import check_part
 from .result import CutStock, Rehearsal
-from .segments import Segments, pose_at
+from .segments import Segments
+from .stands import Stands
 
 BATCH = 2048
 FRAMES = 240  # film frames over a program, as far as it has motions
@@ -31,15 +33,28 @@ class Entering:
 
     label: str
     solids: tuple[Mesh, ...]
-    in_work: Floats  # (m + 1, 4, 4): its link's frame seen from the work mount, at every knot
+    in_work: Stands  # its link's frame seen from the work mount
     segments: np.ndarray  # knots' segments, ascending
 
 
-def grid_frame(direction: Floats) -> Floats:
-    """A frame of the mount whose Z stands along the tool: the mount's own when the tool already stands along its Z."""
+def grid_frame(directions: Floats) -> Floats:
+    """A frame of the mount whose Z stands along the tool where it cuts most. directions (n, 3): of the tool, seen from the
+    mount, at n knots.
+
+    Where the tool keeps to one direction that is it; where it turns, only a direction of the mount's own axes is taken, so
+    that the sides of a blank stay along the rays.
+    """
+    known, counts = np.unique(np.round(directions, 9), axis=0, return_counts=True)
+    if len(known) > 1:
+        square = np.abs(known).max(axis=1) > 1.0 - 1e-9
+        if not square.any():
+            return np.eye(4)
+        known, counts = known[square], counts[square]
+    direction = known[np.argmax(counts)]
     frame = np.eye(4)
     if abs(direction[2] - 1.0) < 1e-12:
         return frame
+    direction = direction / np.linalg.norm(direction)
     helper = np.eye(3)[int(np.argmin(np.abs(direction)))]
     x = np.cross(helper, direction)
     x /= np.linalg.norm(x)
@@ -48,14 +63,15 @@ def grid_frame(direction: Floats) -> Floats:
 
 
 def cut_program(
-    result: Rehearsal, name: str, tool_in_work: Floats, machine_from_work: Floats, channel: int,
+    result: Rehearsal, name: str, tool_from_work: Screws, values: Floats, machine_from_work: Stands, channel: int,
     entering: list[Entering], tell: Callable[[str, float], None],
 ) -> CutStock | None:  # fmt: skip
-    """Cut one stock body. `tool_in_work` (m + 1, 4, 4): the tool mount seen from the work mount at every knot."""
+    """Cut one stock body. `tool_from_work`: the tool mount seen from the work mount; `values` (m + 1, k): every axis of the
+    chain at the knots."""
     job, docket = result.job, result.docket
     reel, knots = result.reel, result.knots
     assert reel and knots
-    frame = grid_frame(tool_in_work[0, :3, 2])
+    frame = grid_frame(tool_from_work.poses(values)[:, :3, 2])
     mesh = joined(job.body_meshes[name]).moved(inverse(frame))
     try:
         stock = Stock(mesh, job.file.checks.resolution)
@@ -65,9 +81,9 @@ def cut_program(
     if stock.open_rays:
         docket.add("check.limit", f"the stock '{name}' is not a closed solid: {stock.open_rays} rays through it do not "
                    "add up", bodies=(name,), remedy="Repair the mesh so that it is closed.")  # fmt: skip
-    sets = ToolSets.of(list(result.tools.values()), job.file.checks.near_stock)
-    gauge = tool_in_work[:, :3, 3] @ frame[:3, :3]
-    segments = Segments(result, gauge, sets)
+    tools = list(result.tools.values())
+    sets, facets = (ToolSets.of(tools, job.file.checks.near_stock, facets=turned) for turned in (False, True))
+    segments = Segments(result, tool_from_work, frame, values, sets, facets)
     film = Film(stock)
     film.shoot(0.0)
     before = stock.volume
@@ -80,9 +96,10 @@ def cut_program(
     begin = 0
     while begin < count:
         watch.ask(int(segments.index[begin]))
-        rows = slice(begin, min(count, begin + size, int(np.searchsorted(segments.index, watch.next))))
-        batch = segments.batch(rows)
-        answer = stock.cut(batch, sets)
+        end = min(count, begin + size, int(np.searchsorted(segments.index, watch.next)))
+        rows = slice(begin, segments.run_end(begin, end))
+        batch, counted_in = segments.batch(rows)
+        answer = stock.cut(batch, counted_in)
         if answer.removed.any():
             removed[np.unique(batch.tag[answer.removed])] = True
             low, high = segments.box(rows, answer.removed)
@@ -103,11 +120,11 @@ def cut_program(
     _report(result, name, segments, hits, frame, machine_from_work, channel)
     cutting = removed & (reel.motions.kind != RAPID)
     duration = reel.end_time - reel.begin_time
-    tools = {int(t) for t in np.unique(reel.motions.tool) if t}
+    used = {int(t) for t in np.unique(reel.motions.tool) if t}
     cut = CutStock(
         name, frame, stock, film, before, stock.volume, removed,
-        {t: float(duration[cutting & (reel.motions.tool == t)].sum()) for t in tools},
-        {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in tools}, machine_from_work,
+        {t: float(duration[cutting & (reel.motions.tool == t)].sum()) for t in used},
+        {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in used}, machine_from_work,
     )  # fmt: skip
     tell("part", 0.0)
     check_part(result, cut, mesh, segments, channel)
@@ -122,7 +139,7 @@ class _Watch:
 
     def __init__(
         self, result: Rehearsal, stock_name: str, stock: Stock, entering: list[Entering], frame: Floats,
-        machine_from_work: Floats, channel: int,
+        machine_from_work: Stands, channel: int,
     ) -> None:  # fmt: skip
         self.result, self.name, self.stock, self.frame, self.channel = result, stock_name, stock, frame, channel
         self.machine_from_work = machine_from_work
@@ -149,13 +166,16 @@ class _Watch:
 
     def _ask(self, segment: int, number: int) -> None:
         body, to_grid = self.entering[number], inverse(self.frame)
-        a, b = (to_grid @ body.in_work[row] for row in (segment, segment + 1))
+        a, b = (to_grid @ body.in_work.at(segment, share) for share in (0.0, 1.0))
+        # No point of the body goes farther than its link's origin does, and the angle turned times its distance from it.
+        angle = np.arccos(np.clip(0.5 * (np.trace(a[:3, :3].T @ b[:3, :3]) - 1.0), -1.0, 1.0))
+        reach = float(np.linalg.norm(self.meshes[number].vertices, axis=1).max())
+        way = float(np.linalg.norm(b[:3, 3] - a[:3, 3])) + angle * reach
         half_cell = 0.5 * float(self.stock.lattice.step.min())
-        steps = max(1, int(np.ceil(np.linalg.norm(b[:3, 3] - a[:3, 3]) / half_cell)))
+        steps = max(1, int(np.ceil(way / half_cell)))
         worst, at, share = 0.0, np.zeros(3), 0.0
         for i in range(steps + 1):
-            pose = a.copy()
-            pose[:3, 3] += i / steps * (b[:3, 3] - a[:3, 3])
+            pose = to_grid @ body.in_work.at(segment, i / steps)
             met = reach_into(self.stock, self.meshes[number].moved(pose))
             if met and met[0] > CONTACT_DEPTH_MM:
                 if not worst:
@@ -174,7 +194,7 @@ class _Watch:
                 segment, _, at, share = hits[run[0]]
                 depth = float(depths[run].max())
                 motion, label = int(motion_of[run[0]]), self.entering[number].label
-                pose = pose_at(self.machine_from_work, segment, share) @ self.frame
+                pose = self.machine_from_work.at(segment, share) @ self.frame
                 x, y, z = pose[:3, :3] @ at + pose[:3, 3]
                 self.result.docket.add(
                     "contact.shank", f"{label} runs into {self.name}, {depth:.2f} mm deep", channel=self.channel,
@@ -192,7 +212,7 @@ def _only(answer: BatchResult, rows: np.ndarray) -> BatchResult:
 
 def _report(
     result: Rehearsal, name: str, segments: Segments, hits: list[tuple[np.ndarray, BatchResult]], frame: Floats,
-    machine_from_work: Floats, channel: int,
+    machine_from_work: Stands, channel: int,
 ) -> None:  # fmt: skip
     """One finding for each stretch of neighbouring motions with the same trouble."""
     if not hits:
@@ -237,7 +257,7 @@ def _report(
                 amount = float(depth[run, test].max())
             share = segments.first_touch(row, test_of, place[at, test_of])
             time = segments.t0[row] + share * (segments.time[row] - segments.t0[row])
-            to_machine = pose_at(machine_from_work, int(segments.index[row]), share) @ frame
+            to_machine = machine_from_work.at(*segments.segment_share(row, share)) @ frame
             x, y, z = to_machine[:3, :3] @ place[at, test_of] + to_machine[:3, 3]
             bodies = tuple(f"T{number} {part}" for part in names) + (name,)
             docket.add(

@@ -7,6 +7,7 @@ top    the highest place of the stock along the tool's axis (of fixtures and par
 from __future__ import annotations
 
 import numpy as np
+from scipy.spatial import ConvexHull, QhullError
 
 from ..geometry.frames import Floats
 from ..program.motions import ARC, FEED, RAPID, TOOL_CHANGE
@@ -15,54 +16,66 @@ from .result import Rehearsal
 
 
 def check_order(result: Rehearsal, knots: Knots, channel: int) -> None:
-    """One caution for each slip; the chain's joints must be linear."""
+    """One caution for each slip. What is low is asked along the tool as it stands at the end of each motion."""
     job, chain, reel = result.job, result.chain, result.reel
     assert reel
     motions = reel.motions
     work = chain.mount_of("work")
     link = work.link
     has_stock = any(body.role == "stock" for body in job.file.bodies)
-    heights = []
-    tool_mount = chain.mount_of("tool")
-    tool_in_work = chain.tool_in_work(tool_mount, work, knots.at)
-    axis = tool_in_work[0, :3, 2]
+    tool_in_work = chain.tool_in_work(chain.mount_of("tool"), work, knots.at)
     to_work = np.linalg.inv(chain.mount_pose(work, knots.at[:1])[0])
+    corners = []
     for body in job.file.bodies:
         mount = chain.mounts[body.mount]
         if body.role == "design" or mount.link != link or (has_stock and body.role != "stock"):
             continue
         pose = to_work @ chain.mount_pose(mount, knots.at[:1])[0]
-        heights += [float((mesh.moved(pose).vertices @ axis).max()) for mesh in job.body_meshes[body.name]]
-    if not heights or not len(motions):
+        corners += [hull_corners(mesh.moved(pose).vertices) for mesh in job.body_meshes[body.name]]
+    if not corners or not len(motions):
         return
-    top = max(heights)
-    gauge = tool_in_work[:, :3, 3]
     # Where the gauge point stands at the end of every motion: the last knot up to it.
     row = np.searchsorted(knots.motion, np.arange(len(motions)), side="right")
+    axis = tool_in_work[row, :3, 2]
+    directions, which = np.unique(np.round(axis, 4), axis=0, return_inverse=True)
+    tops = np.full(len(directions), -np.inf)
+    for points in corners:
+        tops = np.maximum(tops, (directions @ points.T).max(axis=1))
+    top = tops[which.reshape(-1)]
+    gauge = tool_in_work[:, :3, 3]
     length = np.array([result.tools[t].length if t in result.tools else 0.0 for t in motions.tool.tolist()])
     known = np.isin(motions.tool, list(result.tools))
-    tip = gauge[row] @ axis - length
-    before = np.concatenate([[gauge[0] @ axis - length[0]], gauge[row[:-1]] @ axis - length[1:]])
+    tip = np.einsum("ij,ij->i", gauge[row], axis) - length
+    start = np.concatenate([gauge[:1], gauge[row[:-1]]])
+    before = np.einsum("ij,ij->i", start, axis) - np.concatenate([length[:1], length[:-1]])
     low = known & (np.minimum(tip, before) < top - 1e-6)
 
     def say(motion: int, told: str, remedy: str) -> None:
         result.docket.add(
             "program.order", told, channel=channel, program=motions.file_name(motion), line=int(motions.line[motion]),
             time=float(reel.begin_time[motion]), tool=int(motions.tool[motion]), motion=motion, last_motion=motion,
-            amount=float(top - min(tip[motion], before[motion])), remedy=remedy,
+            amount=float(top[motion] - min(tip[motion], before[motion])), remedy=remedy,
         )  # fmt: skip
 
     if "Z" not in job.machine.tool_change.at:
         for i in np.flatnonzero((motions.kind == TOOL_CHANGE) & (np.arange(len(motions)) > 0)):
             old = int(motions.tool[i - 1])
-            if old in result.tools and gauge[row[i]] @ axis - result.tools[old].length < top - 1e-6:
+            if old in result.tools and gauge[row[i]] @ axis[i] - result.tools[old].length < top[i] - 1e-6:
                 say(int(i), f"the change to T{motions.tool[i]} happens with T{old} below the top of the work",
                     "Retract before the tool change.")  # fmt: skip
     _approaches(motions, low, gauge, row, axis, say)
     last = len(motions) - 1
-    if known[last] and tip[last] < top - 1e-6:
-        say(last, f"the program ends with the tip of T{motions.tool[last]} {top - tip[last]:.2f} mm below the top of the work",
+    if known[last] and tip[last] < top[last] - 1e-6:
+        say(last, f"the program ends with the tip of T{motions.tool[last]} {top[last] - tip[last]:.2f} mm below the top of the work",
             "Retract before the end of the program.")  # fmt: skip
+
+
+def hull_corners(points: Floats) -> Floats:
+    """The corners of the convex hull of points (n, 3): all that can be highest in some direction."""
+    try:
+        return np.asarray(points[ConvexHull(points).vertices])
+    except QhullError:  # flat
+        return points
 
 
 def _approaches(motions, low, gauge, row, axis, say) -> None:  # type: ignore[no-untyped-def]
@@ -78,7 +91,7 @@ def _approaches(motions, low, gauge, row, axis, say) -> None:  # type: ignore[no
             change = -1  # its first cut is behind it
             continue
         moved: Floats = gauge[row[i]] - gauge[row[i - 1]] if i else np.zeros(3)
-        if float(np.linalg.norm(moved - (moved @ axis) * axis)) > 1e-6:
+        if float(np.linalg.norm(moved - (moved @ axis[i]) * axis[i])) > 1e-6:
             say(int(i), f"T{motions.tool[i]} comes to the work at rapid, below its top",
                 "Approach above the work, then go down.")  # fmt: skip
             change = -1

@@ -13,6 +13,7 @@ from ..geometry.frames import Floats
 from ..geometry.mesh import Mesh
 from ..job import Job
 from ..machine import Chain
+from ..machine.tip import Kinematics
 from ..material.comparison import Comparison
 from ..material.film import Film
 from ..material.stock import Stock
@@ -20,6 +21,7 @@ from ..program.control import Setup
 from ..program.interpreter import Interpreted
 from ..timeline.reel import Knots, Reel
 from ..tools import Assembly
+from .stands import Stands
 
 
 @dataclass(frozen=True)
@@ -55,7 +57,7 @@ class CutStock:
     removed: np.ndarray  # (motions,) bool
     seconds_in_cut: dict[int, float]
     metres_in_cut: dict[int, float]
-    machine_from_work: Floats  # (m + 1, 4, 4), at every knot
+    machine_from_work: Stands
     part: PartCheck | None = None  # where the job has a design for this stock
 
     @property
@@ -79,6 +81,7 @@ class Rehearsal:
     pairs: int = 0
     stocks: list[CutStock] = field(default_factory=list)
     setup: Setup | None = None
+    kinematics: Kinematics | None = None
 
     @property
     def findings(self) -> list[Finding]:

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from ..contact.bodies import Body
 from ..contact.program import Follower, check_contacts, pairs_of
 from ..findings import Docket
-from ..geometry.frames import Floats, frame, inverse
+from ..geometry.frames import Floats, frame
 from ..job import Job, JobUnreadable
-from ..job.models import Datum
+from ..job.models import Datum, Mount
 from ..machine import Chain
+from ..machine.screws import between, between_mounts
+from ..machine.tip import Kinematics
 from ..program.control import Setup
 from ..program.interpreter import Interpreter
 from ..program.text import ProgramText
@@ -23,6 +26,7 @@ from . import travel
 from .cutting import Entering, cut_program
 from .order import check_order
 from .result import Rehearsal
+from .stands import Stands
 
 KNOT_TOLERANCE_MM = 0.002
 
@@ -33,7 +37,26 @@ class Cancelled(Exception):
     """Raised by a progress callback to end the run."""
 
 
-def control_setup(job: Job, chain: Chain, channel: int) -> Setup:
+def work_mount(job: Job, chain: Chain) -> Mount:
+    """The mount that the work is on: that of the first stock, else of the first design, else the machine's first."""
+    for role in ("stock", "design"):
+        for body in job.file.bodies:
+            if body.role == role:
+                return chain.mounts[body.mount]
+    return chain.mount_of("work")
+
+
+def kinematics_of(job: Job, chain: Chain, channel: int) -> Kinematics | None:
+    """The channel's axes between work and tool; None where X, Y and Z do not span space (a two-axis lathe)."""
+    axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
+    standing = job.machine.reference.get("1", {})
+    try:
+        return Kinematics(chain, chain.mount_of("tool"), work_mount(job, chain), axes, standing)
+    except ValueError:
+        return None
+
+
+def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics | None = None) -> Setup:
     """What the virtual control holds: offsets (datums worked out), registers, references."""
     axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
     tool_mount = chain.mount_of("tool")
@@ -63,6 +86,8 @@ def control_setup(job: Job, chain: Chain, channel: int) -> Setup:
         block_skip=frozenset(job.file.switches.block_skip),
         optional_stop=job.file.switches.optional_stop,
         loops=job.file.switches.loop,
+        solver=kinematics,
+        codes=dict(job.machine.codes),
     )
 
 
@@ -78,7 +103,9 @@ def check_program(job: Job, progress: Progress | None = None) -> Rehearsal:
     if entry.dialect != "iso-mill":
         result.docket.add("check.limit", f"the dialect '{entry.dialect}' is not carried out yet", program=entry.main)
         return result
-    setup = control_setup(job, chain, entry.channel)
+    kinematics = kinematics_of(job, chain, entry.channel)
+    setup = control_setup(job, chain, entry.channel, kinematics)
+    result.kinematics = kinematics
     result.setup = setup
     texts = [ProgramText(name, job.programs[name]) for name in [entry.main, *entry.library]]
     run = Interpreter(
@@ -86,7 +113,7 @@ def check_program(job: Job, progress: Progress | None = None) -> Rehearsal:
     )
     result.interpreted = run.run()
     joints = [chain.joints[axis] for axis in setup.axes]
-    result.reel = time_motions(result.interpreted.motions, joints, job.machine.rapid == "dogleg")
+    result.reel = time_motions(result.interpreted.motions, joints, job.machine.rapid == "dogleg", kinematics)
     _give_times(result)
     return result
 
@@ -120,22 +147,14 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
         return result
     channel = job.file.programs[0].channel
     reel, chain, docket = result.reel, result.chain, result.docket
-    travel.check_travel(reel, chain, docket, channel, {n: tool.length for n, tool in result.tools.items()})
+    lengths = {n: tool.length for n, tool in result.tools.items()}
+    travel.check_travel(reel, chain, docket, channel, lengths)
+    travel.check_speed(reel, chain, result.kinematics, docket, channel, lengths)
     knots = make_knots(reel, KNOT_TOLERANCE_MM)
     result.knots = knots
     full = Knots(all_axes(result, knots), knots.motion, knots.t0, knots.t1)
-    turning = [
-        axis
-        for i, axis in enumerate(chain.axes)
-        if chain.joints[axis].type == "rotary" and len(full.at) and np.ptp(full.at[:, i]) > 0.0
-    ]
-    if turning:
-        docket.add("check.limit", f"{' and '.join(turning)} turn in this program; contact and material while axes turn are "
-                   "not checked yet", remedy="Verify contact and material by other means.")  # fmt: skip
-        return result
     check_order(result, full, channel)
-    stance = full.at[:1]
-    bodies = contact_bodies(job, chain, result.tools, set(np.unique(reel.motions.tool).tolist()), stance)
+    bodies = contact_bodies(job, chain, result.tools, set(np.unique(reel.motions.tool).tolist()))
     pairs = pairs_of(bodies, chain, job.machine.ignore)
     result.pairs = len(pairs)
     result.margins = check_contacts(
@@ -148,13 +167,16 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
         if body.role != "stock":
             continue
         work = chain.mounts[body.mount]
-        tool_in_work = chain.tool_in_work(tool_mount, work, full.at)
-        machine_from_work = chain.mount_pose(work, full.at)
+        placed = frame(work.at, work.turn)
         entering = [
-            Entering(item.label, item.solids, _seen_from_work(chain, item.link, full.at, machine_from_work), segments)
+            Entering(
+                item.label, item.solids, Stands(full.at, between(chain, work.link, item.link, placed).poses), segments
+            )
             for item, segments in _enters_the_blank(result, full, bodies, body.name, follower)
         ]
-        cut = cut_program(result, body.name, tool_in_work, machine_from_work, channel, entering, tell)
+        machine_from_work = Stands(full.at, partial(chain.mount_pose, work))
+        tool_from_work = between_mounts(chain, work, tool_mount)
+        cut = cut_program(result, body.name, tool_from_work, full.at, machine_from_work, channel, entering, tell)
         if cut:
             result.stocks.append(cut)
     _leave_out_foretold(docket)
@@ -167,39 +189,20 @@ def _leave_out_foretold(docket: Docket) -> None:
     docket.findings = [f for f in docket if f.kind != "program.order" or f.motion not in collides]
 
 
-def stood(chain: Chain, link: str, stance: Floats) -> Floats:
-    """How a link is turned where the rotary axes stand (`stance` (1, k)): what follows then moves without turning."""
-    turned = np.eye(4)
-    turned[:3, :3] = chain.pose(link, stance)[0, :3, :3]
-    return turned
-
-
-def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int], stance: Floats) -> list[Body]:
-    """Machine links, fixtures and parts, and the parts of every tool used: at the origin of their link, turned as it
-    stands."""
-    bodies = [
-        Body(name, name, tuple(m.moved(stood(chain, name, stance)) for m in meshes))
-        for name, meshes in job.link_meshes.items()
-        if meshes
-    ]
+def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int]) -> list[Body]:
+    """Machine links, fixtures and parts, and the parts of every tool used, each in the frame of its link."""
+    bodies = [Body(name, name, tuple(meshes)) for name, meshes in job.link_meshes.items() if meshes]
     for item in job.file.bodies:
         if item.role in ("fixture", "part"):
             mount = chain.mounts[item.mount]
-            placed = stood(chain, mount.link, stance) @ frame(mount.at, mount.turn)
+            placed = frame(mount.at, mount.turn)
             bodies.append(Body(item.name, mount.link, tuple(m.moved(placed) for m in job.body_meshes[item.name])))
     mount = chain.mount_of("tool")
-    placed = stood(chain, mount.link, stance) @ frame(mount.at, mount.turn)
+    placed = frame(mount.at, mount.turn)
     for number in sorted(used & set(tools)):
         for part, mesh in tools[number].meshes().items():
             bodies.append(Body(part, mount.link, (mesh.moved(placed),), tool=number))
     return bodies
-
-
-def _seen_from_work(chain: Chain, link: str, values: Floats, machine_from_work: Floats) -> Floats:
-    """Where bodies of `contact_bodies` stand, seen from the work mount, at every knot: (m + 1, 4, 4)."""
-    pose = chain.pose(link, values)
-    pose[:, :3, :3] = np.eye(3)  # the bodies are turned already
-    return inverse(machine_from_work) @ pose
 
 
 def _enters_the_blank(
@@ -211,7 +214,7 @@ def _enters_the_blank(
     job, chain = result.job, result.chain
     item = next(body for body in job.file.bodies if body.name == stock)
     mount = chain.mounts[item.mount]
-    placed = stood(chain, mount.link, full.at[:1]) @ frame(mount.at, mount.turn)
+    placed = frame(mount.at, mount.turn)
     blank = Body(stock, mount.link, tuple(mesh.moved(placed) for mesh in job.body_meshes[stock]))
     entering = []
     others = [body for body in bodies if not body.tool]

@@ -1,55 +1,81 @@
-"""The program's path as the stock sees it: straight tool motions in the grid's frame."""
+"""The program's path as the stock sees it: pieces of tool motion in the grid's frame.
+
+segment   of the knots: all axes run straight through it
+piece     of a segment: short enough, where rotary axes turn, for the tip to run straight and the tool's axis evenly;
+          a segment in which nothing turns is one piece
+upright   a piece whose tool stands along the grid's Z all the way: the closed forms of `sweep_kernel` hold
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
-from ..geometry.frames import Floats
+from ..geometry.frames import Floats, inverse
+from ..machine.screws import Screws
 from ..material.cut_kernel import CUT, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
-from ..material.stock import Batch, ToolSets
-from ..material.sweep_kernel import slab_radius
+from ..material.stock import Batch, ToolSets, TurnedBatch
+from ..material.sweep_kernel import first_through, slab_radius
+from ..material.turning_kernel import first_turned_through
 from ..program.motions import RAPID
 from ..tools.assembly import H0, H1
 from .result import Rehearsal
 
 TOUCH_STEPS, TOUCH_HALVINGS = 256, 20
 HAIR_MM = 1e-6
-
-
-def pose_at(poses: Floats, segment: int, share: float) -> Floats:
-    """The frame (4, 4) at a share of a knots' segment, of frames (m + 1, 4, 4) that do not turn on the way."""
-    pose = poses[segment].copy()
-    pose[:3, 3] += share * (poses[segment + 1, :3, 3] - pose[:3, 3])
-    return pose
+TIP_TOLERANCE_MM = 0.001  # of the tip's straight way between the ends of a piece
+MOST_DEGREES = 1.0  # that a rotary axis turns within a piece
+UPRIGHT = 1e-12
 
 
 class Segments:
-    """The knots' segments that have a known tool, as tip motions in the grid's frame."""
+    """The pieces of all segments that have a known tool. `tool_from_work`: the tool mount seen from the work mount;
+    `frame`: the grid's in the work mount's; `values` (m + 1, k): all axes of the chain at the knots."""
 
-    def __init__(self, result: Rehearsal, gauge: Floats, sets: ToolSets) -> None:
+    def __init__(
+        self, result: Rehearsal, tool_from_work: Screws, frame: Floats, values: Floats, sets: ToolSets, turned: ToolSets
+    ) -> None:  # fmt: skip
         assert result.reel and result.knots
         motions, knots = result.reel.motions, result.knots
         tool_number = motions.tool[knots.motion]
         usable = {n for n, tool in result.tools.items() if tool.carried_out}
-        keep = np.isin(tool_number, list(usable))
-        self.motion = knots.motion[keep]
-        number = tool_number[keep]
-        self.t0, self.time = knots.t0[keep], knots.t1[keep]
-        length = np.zeros(len(number))
+        keep = np.flatnonzero(np.isin(tool_number, list(usable)))
+        lengths = np.array([result.tools[int(n)].length for n in tool_number[keep]]).reshape(-1)
+        to_grid = inverse(frame)
+
+        def poses(rows: Floats, length: Floats) -> tuple[Floats, Floats]:
+            """Tip and axis (n, 3) in the grid's frame."""
+            pose = to_grid @ tool_from_work.poses(rows)
+            return pose[:, :3, 3] - length[:, None] * pose[:, :3, 2], pose[:, :3, 2].copy()
+
+        begin, end = values[keep], values[keep + 1]
+        pieces = self._pieces(begin, end, lengths, tool_from_work, poses)
+        self.index = np.repeat(keep, pieces)
+        number_in = np.arange(len(self.index)) - np.repeat(np.cumsum(pieces) - pieces, pieces)
+        count = np.repeat(pieces, pieces)
+        self.share0, self.share1 = number_in / count, (number_in + 1) / count
+        lengths = np.repeat(lengths, pieces)
+        a, b = np.repeat(begin, pieces, axis=0), np.repeat(end, pieces, axis=0)
+        self.start, self.axis = poses(a + self.share0[:, None] * (b - a), lengths)
+        stop, axis_end = poses(a + self.share1[:, None] * (b - a), lengths)
+        self.delta, self.turn = stop - self.start, axis_end - self.axis
+        self.turn[np.abs(self.turn).max(axis=1, initial=0.0) < UPRIGHT] = 0.0
+        self.upright = (self.axis[:, 2] > 1.0 - UPRIGHT) & ~self.turn.any(axis=1)
+        self.motion = knots.motion[self.index]
+        span = knots.t1[self.index] - knots.t0[self.index]
+        self.t0 = knots.t0[self.index] + self.share0 * span
+        self.time = np.where(self.share1 == 1.0, knots.t1[self.index], knots.t0[self.index] + self.share1 * span)
+        number = tool_number[self.index]
         turns = np.ones(len(number))
         self.tool = np.zeros(len(number), np.int64)
         self.reach = np.zeros((len(number), 3))  # radius, lowest and highest place of the cutting part
         for n in np.unique(number):
             rows, tool = number == n, result.tools[int(n)]
-            length[rows], turns[rows], self.tool[rows] = tool.length, tool.turns, sets.row[int(n)]
+            turns[rows], self.tool[rows] = tool.turns, sets.row[int(n)]
             self.reach[rows] = [tool.diameter / 2, 0.0, tool.flute_length]
-        lift = np.zeros((len(number), 3))
-        lift[:, 2] = length
-        self.index = np.flatnonzero(keep)
-        self.slabs, self.cutting = sets.slabs, np.ascontiguousarray(sets.sets[:, CUT])
-        self.sets = sets.sets
-        self.start = gauge[:-1][keep] - lift
-        self.delta = (gauge[1:] - gauge[:-1])[keep]
+        self.slabs, self.sets = sets.slabs, sets.sets
+        self.upright_sets, self.turned_sets = sets, turned
         rapid = motions.kind[self.motion] == RAPID
         still = motions.rpm[self.motion] * turns <= 0
         self.rapid, self.still = rapid, still & ~rapid
@@ -59,37 +85,100 @@ class Segments:
         self.flags |= np.where(rapid, 0, 1 << TEST_FLUSH)
         if result.job.file.checks.near_stock > 0:
             self.flags |= 1 << TEST_NEAR
+        self._changes = np.flatnonzero(np.diff(self.upright.astype(np.int8))) + 1
 
-    def batch(self, rows: slice) -> Batch:
-        return Batch(self.start[rows], self.delta[rows], self.tool[rows], self.flags[rows], self.motion[rows])
+    @staticmethod
+    def _pieces(
+        begin: Floats, end: Floats, lengths: Floats, tool_from_work: Screws,
+        poses: Callable[[Floats, Floats], tuple[Floats, Floats]],
+    ) -> np.ndarray:  # fmt: skip
+        """How many pieces each segment is cut into: the tip's error falls with their square."""
+        pieces = np.ones(len(begin), np.int64)
+        turning = tool_from_work.turning
+        if not len(begin) or not len(turning):
+            return pieces
+        degrees = np.abs(end - begin)[:, turning].max(axis=1)
+        rows = np.flatnonzero(degrees > 0.0)
+        if not len(rows):
+            return pieces
+        pieces[rows] = np.ceil(degrees[rows] / MOST_DEGREES - 1e-9).astype(np.int64)
+        step = (end[rows] - begin[rows]) / pieces[rows, None]
+        for k in (0.0, 0.5, 1.0):  # the first, the middle and the last piece of each
+            at = begin[rows] + np.floor(k * (pieces[rows] - 1))[:, None] * step
+            first, middle, last = (poses(at + half * step, lengths[rows])[0] for half in (0.0, 0.5, 1.0))
+            error = np.linalg.norm(middle - 0.5 * (first + last), axis=1)
+            more = np.ceil(1.05 * np.sqrt(error / TIP_TOLERANCE_MM)).astype(np.int64)
+            pieces[rows] = np.maximum(pieces[rows], np.round(degrees[rows] / MOST_DEGREES).astype(np.int64) * more)
+        return np.maximum(pieces, 1)
+
+    def run_end(self, begin: int, end: int) -> int:
+        """Up to where, at most `end`, the pieces from `begin` on are all upright or all not."""
+        place = int(np.searchsorted(self._changes, begin, side="right"))
+        return min(end, int(self._changes[place])) if place < len(self._changes) else end
+
+    def batch(self, rows: slice) -> tuple[Batch, ToolSets]:
+        """A run of pieces and the tool sets that they count in."""
+        columns = (self.start[rows], self.delta[rows], self.tool[rows], self.flags[rows], self.motion[rows])
+        if self.upright[rows.start]:
+            return Batch(*columns), self.upright_sets
+        return TurnedBatch(*columns, self.axis[rows], self.turn[rows]), self.turned_sets
 
     def box(self, rows: slice, removed: np.ndarray) -> tuple[Floats, Floats]:
-        """The box that the cutting parts of the segments which removed stock sweep."""
-        start = self.start[rows][removed]
-        end = start + self.delta[rows][removed]
+        """The box that the cutting parts of the pieces which removed stock sweep."""
+        start, delta = self.start[rows][removed], self.delta[rows][removed]
+        axis, turn = self.axis[rows][removed], self.turn[rows][removed]
         reach = self.reach[rows][removed]
-        low, high = np.minimum(start, end), np.maximum(start, end)
-        side = np.column_stack([reach[:, 0], reach[:, 0]])
-        low[:, :2] -= side
-        high[:, :2] += side
-        high[:, 2] += reach[:, 2]
-        return low.min(axis=0), high.max(axis=0)
+        lows, highs = [], []
+        for tip, along in ((start, axis), (start + delta, axis + turn)):
+            side = reach[:, :1] * np.sqrt(np.clip(1.0 - along**2, 0.0, None))
+            top = tip + along * reach[:, 2:]
+            lows.append(np.minimum(tip, top) - side)
+            highs.append(np.maximum(tip, top) + side)
+        return np.min(lows, axis=(0, 1)), np.max(highs, axis=(0, 1))
+
+    def segment_share(self, row: int, share: float) -> tuple[int, float]:
+        """The segment of a piece and the share of that segment at a share of the piece."""
+        return int(self.index[row]), float(self.share0[row] + share * (self.share1[row] - self.share0[row]))
+
+    def first_through(self, point: Floats) -> int:
+        """The first piece whose cutter sweeps over a point (grid frame); −1 when none does."""
+        found = []
+        upright = np.flatnonzero(self.upright)
+        cutting = np.ascontiguousarray(self.sets[:, CUT])
+        if len(upright):
+            row = first_through(
+                self.start[upright], self.delta[upright], self.tool[upright], self.slabs, cutting, point
+            )
+            found += [int(upright[row])] if row >= 0 else []
+        turned = np.flatnonzero(~self.upright)
+        if len(turned):
+            sets = self.turned_sets
+            batch = TurnedBatch(self.start[turned], self.delta[turned], self.tool[turned], self.flags[turned],
+                                self.motion[turned], self.axis[turned], self.turn[turned])  # fmt: skip
+            row = first_turned_through(
+                batch.start, batch.delta, batch.axis, batch.turn, batch.search_steps(sets.extents[:, :, 2].max(axis=1)),
+                batch.tool, sets.slabs, np.ascontiguousarray(sets.sets[:, CUT]), point,
+            )  # fmt: skip
+            found += [int(turned[row])] if row >= 0 else []
+        return min(found, default=-1)
 
     def first_touch(self, row: int, kind: int, point: Floats) -> float:
-        """The share of a segment at which a set of the tool first covers a point (grid frame) — or comes nearest to it,
+        """The share of a piece at which a set of the tool first covers a point (grid frame) — or comes nearest to it,
         when it only grazes it for an instant."""
         first, last = self.sets[self.tool[row], kind]
 
         def apart(share: Floats) -> Floats:
             """How far the point is from being covered, mm, at shares (n,)."""
-            at = self.start[row] + np.multiply.outer(share, self.delta[row])
-            height = point[2] - at[:, 2]
-            away = np.hypot(point[0] - at[:, 0], point[1] - at[:, 1])
+            away = point - self.start[row] - np.multiply.outer(share, self.delta[row])
+            axis = self.axis[row] + np.multiply.outer(share, self.turn[row])
+            axis /= np.linalg.norm(axis, axis=1, keepdims=True)
+            height = np.einsum("ij,ij->i", away, axis)
+            aside = np.linalg.norm(away - height[:, None] * axis, axis=1)
             least = np.full(len(share), np.inf)
             for s in range(first, last):
                 low, high = self.slabs[s, H0], self.slabs[s, H1]
                 radius = np.array([slab_radius(self.slabs, s, h) for h in np.clip(height, low, high)])
-                least = np.minimum(least, np.max([low - height, height - high, away - radius], axis=0))
+                least = np.minimum(least, np.max([low - height, height - high, aside - radius], axis=0))
             return least
 
         shares = np.linspace(0.0, 1.0, TOUCH_STEPS + 1)

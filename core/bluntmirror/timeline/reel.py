@@ -9,8 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..job.models import Joint
+from ..machine.tip import Kinematics
 from ..program.motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, TOOL_CHANGE, WAIT, Motions
 from .law_kernel import time_at, time_law, trapezoid
+from .ways import Ways, ways_in_frame
 
 # How long a control takes over a corner that it runs through: the speed of an axis may jump by what its acceleration
 # makes in this time. Common practice; calibrated per machine later.
@@ -32,6 +34,10 @@ class Reel:
     dogleg: bool
     axis_speed: Floats  # (k,), mm/s
     axis_accel: Floats  # (k,), mm/s²
+    ways: Ways  # of the motions whose way lies in a tool frame
+    way_time: Floats  # (p,), s from the motion's begin to each of the ways' points
+    asked_share: Floats  # (n,): the speed that the axes allow as a share of the feed asked for, 1 where it is kept
+    slow_axis: NDArray[np.int64]  # (n,): the axis that asks for it, −1 for none
 
     @property
     def seconds(self) -> float:
@@ -48,16 +54,18 @@ class Knots:
     t1: Floats
 
 
-def time_motions(motions: Motions, joints: list[Joint], dogleg: bool) -> Reel:
+def time_motions(motions: Motions, joints: list[Joint], dogleg: bool, kinematics: Kinematics | None = None) -> Reel:
     """Give every motion its time. `joints` in the order of the motions' axes; rates mm/min, accelerations mm/s²."""
     speed = np.array([j.rapid for j in joints]) / 60.0
     accel = np.array([j.accel for j in joints])
     n = len(motions)
     delta = motions.end - motions.begin
-    length, tangent_in, tangent_out, curve_radius = _path(motions, joints, delta)
+    linear = np.array([j.type == "linear" for j in joints])
+    length, tangent_in, tangent_out, curve_radius = _path(motions, linear, delta)
+    ways = ways_in_frame(motions, kinematics, linear)
     path = np.isin(motions.kind, (RAPID, FEED, ARC))
     steepest = np.maximum(np.abs(tangent_in), np.abs(tangent_out))
-    arc = motions.kind == ARC
+    arc = (motions.kind == ARC) & ~motions.in_frame
     steepest[arc] = np.maximum(steepest[arc], _arc_reach(motions, arc, steepest[arc]))
     with np.errstate(divide="ignore"):
         v_limit = np.min(np.where(steepest > 1e-12, speed / steepest, np.inf), axis=1, initial=np.inf)
@@ -72,9 +80,17 @@ def time_motions(motions: Motions, joints: list[Joint], dogleg: bool) -> Reel:
     a_limit = np.where(moving, a_limit, 1.0)
     links = cutting & ~motions.exact & np.append(cutting[1:], False)
     # A dwell, a tool change or a rapid in between is a stop; a motion of no length is not.
-    v_in, v_out, v_peak, duration = time_law(
-        length, v_limit, a_limit, tangent_in, tangent_out, links, accel, CORNER_SECONDS
-    )
+    law = (length, v_limit, a_limit, tangent_in, tangent_out, links)
+    asked_share, slow_axis = np.ones(n), np.full(n, -1)
+    if len(ways.motion):
+        law, first, asked_share, slow_axis = _with_ways(law, ways, motions, speed, accel)
+    v_in, v_out, v_peak, duration = time_law(*law, accel, CORNER_SECONDS)
+    way_time = np.zeros(0)
+    if len(ways.motion):
+        length, a_limit = length.copy(), law[2][first]
+        v_in, v_peak, way_time, whole = v_in[first], v_peak[first], *_gathered(duration, first, ways)
+        v_out, duration = v_out[np.append(first[1:], len(law[0])) - 1], whole
+        length[ways.motion] = ways.length
     if dogleg:
         rapid = np.flatnonzero((motions.kind == RAPID) & moving)
         for i in rapid:
@@ -85,12 +101,66 @@ def time_motions(motions: Motions, joints: list[Joint], dogleg: bool) -> Reel:
     duration = np.where(still, motions.seconds, duration)
     end_time = np.cumsum(duration)
     begin_time = np.concatenate([[0.0], end_time[:-1]]) if n else end_time
-    return Reel(motions, begin_time, end_time, length, v_in, v_out, v_peak, a_limit, dogleg, speed, accel)
+    return Reel(
+        motions, begin_time, end_time, length, v_in, v_out, v_peak, a_limit, dogleg, speed, accel, ways, way_time,
+        asked_share, slow_axis,
+    )  # fmt: skip
 
 
-def _path(motions: Motions, joints: list[Joint], delta: Floats) -> tuple[Floats, Floats, Floats, Floats]:
+Law = tuple[Floats, Floats, Floats, Floats, Floats, NDArray[np.bool_]]
+
+
+def _with_ways(
+    law: Law, ways: Ways, motions: Motions, speed: Floats, accel: Floats
+) -> tuple[Law, NDArray[np.int64], Floats, NDArray[np.int64]]:
+    """The law's columns with every motion that has a way replaced by the pieces of it: each piece has its own limits, so
+    that only the stretch near a singularity is slow. Also the first piece of every motion, and which feed is not kept."""
+    n = len(motions)
+    counts = np.ones(n, np.int64)
+    counts[ways.motion] = np.diff(ways.first)
+    first = np.cumsum(counts) - counts
+    of = np.repeat(np.arange(n), counts)
+    length, v_limit, a_limit, tangent_in, tangent_out = (column[of] for column in law[:5])
+    links = law[5][of]
+    asked_share, slow_axis = np.ones(n), np.full(n, -1)
+    for i, motion in enumerate(ways.motion.tolist()):
+        begin, end = ways.first[i], ways.first[i + 1]
+        pieces = slice(first[motion], first[motion] + end - begin)
+        step = ways.length[i] / (end - begin)
+        points = np.vstack([motions.end[motion - 1] if motion else motions.start, ways.at[begin:end]])
+        tangent = np.diff(points, axis=0) / max(step, 1e-12)
+        length[pieces] = step
+        tangent_in[pieces] = tangent_out[pieces] = tangent
+        links[pieces] = True
+        links[pieces.stop - 1] = law[5][motion]
+        steep = np.abs(tangent)
+        with np.errstate(divide="ignore"):
+            allowed = np.where(steep > 1e-12, speed / steep, np.inf)
+            # Along a bending way an axis is accelerated by q″v² even at an even speed.
+            bend = np.abs(np.diff(tangent, axis=0)) / max(step, 1e-12)
+            bend = np.maximum(np.vstack([bend[:1], bend]), np.vstack([bend, bend[-1:]])) if len(bend) else steep * 0.0
+            by_bend = np.sqrt(np.min(np.where(bend > 1e-12, 0.5 * accel / bend, np.inf), axis=1))
+            a_limit[pieces] = np.min(np.where(steep > 1e-12, 0.5 * accel / steep, np.inf), axis=1)
+        feed = motions.feed[motion] / 60.0
+        v_limit[pieces] = np.minimum(np.minimum(allowed.min(axis=1), by_bend), feed)
+        slowest = np.unravel_index(np.argmin(allowed), allowed.shape)
+        if allowed[slowest] < feed:
+            asked_share[motion], slow_axis[motion] = allowed[slowest] / feed, slowest[1]
+    return (length, v_limit, a_limit, tangent_in, tangent_out, links), first, asked_share, slow_axis
+
+
+def _gathered(duration: Floats, first: NDArray[np.int64], ways: Ways) -> tuple[Floats, Floats]:
+    """Times of the ways' points since their motion's begin, and the duration of every motion."""
+    whole = np.add.reduceat(duration, first)
+    times = np.empty(len(ways.at))
+    for i, motion in enumerate(ways.motion.tolist()):
+        begin, end = ways.first[i], ways.first[i + 1]
+        times[begin:end] = np.cumsum(duration[first[motion] : first[motion] + end - begin])
+    return times, whole
+
+
+def _path(motions: Motions, linear: NDArray[np.bool_], delta: Floats) -> tuple[Floats, Floats, Floats, Floats]:
     """Length of every motion, its tangents (axis change per mm) at start and end, and an arc's radius."""
-    linear = np.array([j.type == "linear" for j in joints])
     length = np.sqrt(np.sum(delta[:, linear] ** 2, axis=1))
     turn_only = length < 1e-12
     length = np.where(turn_only, np.sqrt(np.sum(delta**2, axis=1)), length)
@@ -98,7 +168,7 @@ def _path(motions: Motions, joints: list[Joint], delta: Floats) -> tuple[Floats,
     tangent_in = delta / safe[:, None]
     tangent_out = tangent_in.copy()
     radius = np.full(len(motions), np.inf)
-    arcs = np.flatnonzero(motions.kind == ARC)
+    arcs = np.flatnonzero((motions.kind == ARC) & ~motions.in_frame)
     if len(arcs):
         begin = motions.begin
         columns = [motions.axes.index(a) if a in motions.axes else -1 for a in "XYZ"]
@@ -164,8 +234,14 @@ def make_knots(reel: Reel, tolerance: float) -> Knots:
     rows = np.flatnonzero(moving)
     counts = np.ones(len(rows), np.int64)
     special: dict[int, tuple[Floats, Floats]] = {}
+    way_of = {int(motion): i for i, motion in enumerate(reel.ways.motion)}
     for place, row in enumerate(rows):
-        if motions.kind[row] == ARC:
+        if int(row) in way_of:
+            i = way_of[int(row)]
+            part = slice(reel.ways.first[i], reel.ways.first[i + 1])
+            special[place] = (reel.ways.at[part], reel.way_time[part])
+            counts[place] = part.stop - part.start
+        elif motions.kind[row] == ARC:
             radius = float(np.hypot(*(_plane_arm(motions, int(row), begin[row]))))
             step = 2.0 * math.acos(max(0.0, 1.0 - tolerance / max(radius, tolerance)))
             count = max(1, math.ceil(abs(float(motions.sweep[row])) / step))

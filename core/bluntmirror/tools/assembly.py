@@ -213,3 +213,25 @@ def offset_slabs(slabs: Floats, outward: float) -> Floats:
         if new[H1] > new[H0] and max(new[R0], new[R1]) > 0:
             rows.append(new)
     return np.array(rows).reshape(-1, 8)
+
+
+FACET_MM = 0.0005  # by which cones inscribed in a torus stand inside it
+
+
+def facetted(slabs: Floats) -> Floats:
+    """The same slabs with every torus as cones inscribed in it; spheres, cones and cylinders as they are."""
+    rows: list[Floats] = []
+    for slab in slabs:
+        if slab[KIND] == LINE or slab[RO] == 0.0:
+            rows.append(slab)
+            continue
+        low, high = (math.asin(max(-1.0, min(1.0, (slab[h] - slab[HC]) / slab[RC]))) for h in (H0, H1))
+        step = 2.0 * math.acos(max(0.0, 1.0 - FACET_MM / max(float(slab[RC]), FACET_MM)))
+        angles = np.linspace(low, high, max(2, math.ceil((high - low) / step)) + 1)
+        heights, radii = slab[HC] + slab[RC] * np.sin(angles), slab[RO] + slab[RC] * np.cos(angles)
+        rows += [
+            np.array(line_slab(*map(float, part)))
+            for part in zip(heights[:-1], heights[1:], radii[:-1], radii[1:], strict=True)
+            if part[1] > part[0]
+        ]
+    return np.array(rows).reshape(-1, 8)

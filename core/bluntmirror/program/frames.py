@@ -1,0 +1,78 @@
+"""Program coordinates while they are not simply axis values: tilted plane, tool-centre-point control, dynamic offset.
+
+zero place     the axis values X, Y, Z over a point of the work with every rotary axis at zero (see machine/tip.py)
+tool frame     how a program point becomes a zero place, and how long the control takes the tool to be
+tilted plane   program point → shifted and turned (G68.2) → plus the work offset → zero place
+tip control    G43.4, G43.5: the tip keeps to the program point while rotary axes move
+dynamic        G254: the offset turns with the table; the tool's own rotary axes do not count
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from ..geometry.frames import Floats, rotation_about
+
+
+class TipSolver(Protocol):
+    """What the interpreter needs of the machine's kinematics; axis values in the order of the channel's axes."""
+
+    def zero_place(self, values: Sequence[float] | Floats, length: float, work_only: bool = False) -> Floats: ...
+
+    def reach(
+        self, values: Sequence[float], place: Floats, length: float, work_only: bool = False
+    ) -> list[float] | None: ...
+
+    def nearest_direction(self, vector: Floats, values: Sequence[float]) -> list[float] | None: ...
+
+
+@dataclass(frozen=True)
+class ToolFrame:
+    """`rows`: the first three rows of the matrix that takes a program point to its zero place, row by row."""
+
+    rows: tuple[float, ...]
+    length: float
+    work_only: bool
+
+    @property
+    def matrix(self) -> Floats:
+        return np.vstack([np.array(self.rows).reshape(3, 4), [0.0, 0.0, 0.0, 1.0]])
+
+
+def tilted_plane(origin: Sequence[float], euler: Sequence[float]) -> Floats:
+    """The frame (4, 4) of G68.2: shifted to `origin`, turned by ZXZ Euler angles (degrees), each about the turned axes."""
+    a, b, c = euler
+    result = np.eye(4)
+    z, x = (0.0, 0.0, 1.0), (1.0, 0.0, 0.0)
+    result[:3, :3] = rotation_about(z, a) @ rotation_about(x, b) @ rotation_about(z, c)
+    result[:3, :3][np.abs(result[:3, :3]) < 1e-15] = 0.0
+    result[:3, 3] = origin
+    return result
+
+
+def tool_frame(shift: Sequence[float], tilt: Floats | None, length: float, work_only: bool) -> ToolFrame:
+    """`shift`: the work offset and local shifts along X, Y, Z."""
+    matrix = np.eye(4) if tilt is None else tilt.copy()
+    matrix[:3, 3] += shift
+    return ToolFrame(tuple(float(v) for v in matrix[:3].ravel()), length, work_only)
+
+
+def into(frame: ToolFrame, zero_place: Floats) -> Floats:
+    """The program point of a zero place."""
+    matrix = frame.matrix
+    return np.asarray(matrix[:3, :3].T @ (zero_place - matrix[:3, 3]))
+
+
+def out_of(frame: ToolFrame, point: Sequence[float] | Floats) -> Floats:
+    """The zero place of a program point."""
+    matrix = frame.matrix
+    return np.asarray(matrix[:3, :3] @ np.asarray(point, float) + matrix[:3, 3])
+
+
+def apart(a: Sequence[float] | Floats, b: Sequence[float] | Floats) -> float:
+    return math.dist([float(v) for v in a], [float(v) for v in b])
