@@ -85,7 +85,7 @@ def horizontal() -> Json:
         link("bed"),
         link("column", "bed", linear("X", [1, 0, 0])), link("head", "column", linear("Y", [0, 1, 0]), box(120, 120, 200, at=(0, 0, 800))),
         link("slide", "bed", linear("Z", [0, 0, -1])),
-        link("pallet", "slide", rotary("B", [0, -1, 0], [0, -200, -30]), box(300, 20, 300, at=(0, -10, 0))),
+        link("pallet", "slide", rotary("B", [0, -1, 0], [0, -200, -30]), box(160, 20, 160, at=(0, -10, 0))),
     ], {"link": "head", "at": [0, 0, 650]}, {"link": "pallet"})  # fmt: skip
 
 

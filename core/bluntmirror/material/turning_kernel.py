@@ -52,12 +52,9 @@ def pose_meet(kind, h0, h1, r0, r1, hc, rc, x, y, z, ax, ay, az, direction):
     ahead = x if direction == 0 else (y if direction == 1 else z)
     height = x * ax + y * ay + z * az
     square = x * x + y * y + z * z
-    low, high = -1e30, 1e30
+    low, high, outside = -1e30, 1e30, 0.0
     if abs(along) < LEVEL:
-        if height < h0:
-            return h0 - height, 0.0, 0.0
-        if height > h1:
-            return height - h1, 0.0, 0.0
+        outside = max(h0 - height, height - h1, 0.0)
     else:
         wa, wb = (h0 - height) / along, (h1 - height) / along
         low, high = min(wa, wb), max(wa, wb)
@@ -72,16 +69,16 @@ def pose_meet(kind, h0, h1, r0, r1, hc, rc, x, y, z, ax, ay, az, direction):
         c = square - height * height - radius * radius
     if a > 1e-10:
         least = c - b * b / a
-        if least > 0.0:
-            return math.sqrt(least), 0.0, 0.0
-        root = math.sqrt(-least / a)
         middle = -b / a
+        if least > 0.0 or outside > 0.0:  # both are told together, so that the search sees the whole way to a meeting
+            return outside + math.sqrt(max(least, 0.0)) + max(low - middle, middle - high, 0.0), 0.0, 0.0
+        root = math.sqrt(-least / a)
         ra, rb = middle - root, middle + root
     elif abs(a) <= 1e-10:
         # The ray runs along the axis, or along a cone's flank: 2 b w + c ≤ 0.
         if abs(b) < 1e-12:
             if c > 0.0:
-                return math.sqrt(c), 0.0, 0.0
+                return outside + math.sqrt(c), 0.0, 0.0
             ra, rb = -1e30, 1e30
         elif b > 0.0:
             ra, rb = -1e30, -0.5 * c / b
@@ -100,8 +97,8 @@ def pose_meet(kind, h0, h1, r0, r1, hc, rc, x, y, z, ax, ay, az, direction):
             else:
                 ra, rb = -1e30, wa
     start, stop = max(low, ra), min(high, rb)
-    if start > stop:
-        return start - stop, 0.0, 0.0
+    if start > stop or outside > 0.0:
+        return outside + max(start - stop, 0.0), 0.0, 0.0
     return 0.0, start, stop
 
 

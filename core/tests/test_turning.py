@@ -1,0 +1,300 @@
+"""Contact and material while axes turn: against dense brute force, a general-purpose library and closed forms."""
+
+import math
+import unittest
+
+import coal
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
+
+from bluntmirror.contact.bodies import Body
+from bluntmirror.contact.program import Follower, reach_from_axis
+from bluntmirror.geometry import mesh as meshes
+from bluntmirror.geometry.frames import apply
+from bluntmirror.geometry.mesh import Mesh
+from bluntmirror.job.models import MachineFile, ToolEntry
+from bluntmirror.machine import Chain
+from bluntmirror.material.cut_kernel import CUT
+from bluntmirror.material.stock import Batch, Stock, ToolSets, TurnedBatch
+from bluntmirror.material.turning_kernel import pose_meet, swept_meet
+from bluntmirror.rehearsal import rehearse
+from bluntmirror.timeline.reel import Knots
+from bluntmirror.tools import build_assembly
+from bluntmirror.tools.assembly import H0, H1, HC, KIND, R0, R1, RC, facetted
+
+from .machines import MACHINES, TOOLS, job_on
+from .test_machine import WithFolder
+
+HEAD = "G17 G21 G40 G49 G80 G90 G94\nT1 M6\nG54 S5000 M3\n"
+
+
+class _Reel:
+    """As much of a reel as a follower asks for: every motion under tool 1."""
+
+    def __init__(self, n: int) -> None:
+        self.motions = self
+        self.tool = np.ones(n, np.int32)
+
+
+def follower(chain: Chain, values: np.ndarray) -> Follower:
+    m = len(values) - 1
+    knots = Knots(values, np.arange(m, dtype=np.int32), np.arange(m, dtype=float), np.arange(1.0, m + 1))
+    return Follower(_Reel(m), knots, chain)  # type: ignore[arg-type]
+
+
+def coal_model(mesh: Mesh) -> coal.BVHModelOBBRSS:
+    model = coal.BVHModelOBBRSS()
+    model.beginModel(len(mesh.faces), len(mesh.vertices))
+    model.addVertices(np.asarray(mesh.vertices, float))
+    model.addTriangles(np.asarray(mesh.faces, int))
+    model.endModel()
+    return model
+
+
+def dense(chain: Chain, a: Body, b: Body, values: np.ndarray, steps: int) -> tuple[np.ndarray, np.ndarray]:
+    """The least distance in every segment by coal at `steps` + 1 poses of it, and whether any of them touches."""
+    one, other = (coal_model(body.solids[0]) for body in (a, b))
+    least, touched = np.full(len(values) - 1, np.inf), np.zeros(len(values) - 1, bool)
+    for i in range(len(values) - 1):
+        for share in np.linspace(0, 1, steps + 1):
+            at = (values[i] + share * (values[i + 1] - values[i]))[None]
+            frames = [chain.pose(body.link, at)[0] for body in (a, b)]
+            placed = [coal.Transform3s(f[:3, :3].copy(), f[:3, 3].copy()) for f in frames]
+            result = coal.DistanceResult()
+            coal.distance(one, placed[0], other, placed[1], coal.DistanceRequest(), result)
+            least[i] = min(least[i], max(0.0, result.min_distance))
+            touched[i] |= result.min_distance <= 0.0
+    return least, touched
+
+
+class TurningContact(unittest.TestCase):
+    BODIES = {
+        "trunnion": (("head", meshes.box([60, 60, 200]), (0, 0, 560)), ("plate", meshes.box([150, 40, 70]), (20, 30, 40))),
+        "router": (("spindle", meshes.cylinder(50, 200), (0, 0, -140)), ("bed", meshes.box([80, 90, 200]), (30, 0, 120))),
+        "head and table": (("tilting head", meshes.cylinder(40, 220), (8, 0, -170)), ("plate", meshes.box([40, 160, 120]), (60, 0, 60))),
+        "swivel": (("head", meshes.box([60, 60, 200]), (0, 0, 560)), ("plate", meshes.box([150, 40, 70]), (20, 30, 40))),
+    }  # fmt: skip
+
+    def setting(self, name: str, rng: np.random.Generator, m: int) -> tuple[Chain, Body, Body, np.ndarray]:
+        chain = Chain(MachineFile.model_validate(MACHINES[name]))
+        a, b = (Body(link, link, (Mesh(mesh.vertices + at, mesh.faces),)) for link, mesh, at in self.BODIES[name])
+        # A walk around the place where the bodies meet, with long and short strides.
+        values = np.empty((m + 1, len(chain.axes)))
+        for i, axis in enumerate(chain.axes):
+            turns = chain.joints[axis].type == "rotary"
+            values[:, i] = rng.uniform(-90, 90, m + 1) if turns else rng.uniform(-120, 120, m + 1)
+        values[:, chain.axes.index("Z")] = rng.uniform(-330, -150, m + 1)
+        near = rng.random(m + 1) < 0.5
+        for i in range(1, m + 1):
+            if near[i]:
+                values[i] = values[i - 1] + 0.1 * (values[i] - values[i - 1])
+        return chain, a, b, values
+
+    def test_nothing_is_missed_against_dense_poses_by_a_library(self) -> None:
+        rng = np.random.default_rng(11)
+        for name in self.BODIES:
+            chain, a, b, values = self.setting(name, rng, 60)
+            seen = follower(chain, values).follow(a, b, 2.0)
+            least, touched = dense(chain, a, b, values, 40)
+            self.assertTrue(touched.any() and (least > 2.0).any(), f"{name}: the walk should meet and miss")
+            self.assertTrue((seen.hit[touched] == 2).all(), name)
+            self.assertTrue((seen.hit[least < 2.0] >= 1).all(), name)
+            clear = seen.hit == 0
+            self.assertTrue((least[clear] >= 2.0 - 1e-6).all(), name)
+            self.assertLessEqual(seen.margin.clearance, least.min() * 1.06 + 1e-3)
+            # What it says it met is really met where it says so.
+            one, other = (coal_model(body.solids[0]) for body in (a, b))
+            for segment in np.flatnonzero(seen.hit == 2)[:20]:
+                at = (values[segment] + seen.share[segment] * (values[segment + 1] - values[segment]))[None]
+                frames = [chain.pose(body.link, at)[0] for body in (a, b)]
+                result = coal.DistanceResult()
+                coal.distance(one, coal.Transform3s(frames[0][:3, :3].copy(), frames[0][:3, 3].copy()),
+                              other, coal.Transform3s(frames[1][:3, :3].copy(), frames[1][:3, 3].copy()),
+                              coal.DistanceRequest(), result)  # fmt: skip
+                self.assertLess(result.min_distance, 2e-3)
+
+    @given(st.integers(0, 100_000))
+    @settings(max_examples=25, deadline=None)
+    def test_a_contact_never_vanishes_when_the_way_is_cut_finer(self, seed: int) -> None:
+        rng = np.random.default_rng(seed)
+        chain, a, b, values = self.setting("trunnion", rng, 12)
+        whole = follower(chain, values).follow(a, b, 1.0).hit
+        fine = np.concatenate([values[i] + np.arange(4)[:, None] / 4 * (values[i + 1] - values[i]) for i in range(12)] + [values[-1:]])
+        parts = follower(chain, fine).follow(a, b, 1.0).hit.reshape(12, 4).max(axis=1)
+        np.testing.assert_array_equal(whole, parts)
+
+    def test_no_point_of_a_body_is_beyond_its_reach(self) -> None:
+        rng = np.random.default_rng(3)
+        chain, _, b, values = self.setting("trunnion", rng, 50)
+        low, high = values.min(axis=0), values.max(axis=0)
+        for axis, centre, direction in (("A", [10, 20, 100], [1, 0, 0]), ("C", None, None)):
+            reach = reach_from_axis(chain, b, axis, low, high)
+            seen = 0.0
+            for row in values:
+                points = apply(chain.pose("plate", row[None])[0], b.solids[0].vertices)
+                if axis == "A":
+                    seen = max(seen, float(np.linalg.norm(np.cross(points - centre, direction), axis=1).max()))
+                else:
+                    seen = max(seen, float(np.linalg.norm(b.solids[0].vertices[:, :2], axis=1).max()))
+            self.assertGreaterEqual(reach, seen - 1e-9)
+            self.assertLess(reach, 1.6 * seen)  # a bound that is never tight would be slow
+
+
+def in_slab(slab: np.ndarray, points: np.ndarray) -> np.ndarray:
+    """The twin's notion of a slab: points (n, 3) in the tool's own frame."""
+    height, aside = points[:, 2], np.hypot(points[:, 0], points[:, 1])
+    if slab[KIND] == 1.0:
+        radius = np.sqrt(np.maximum(0.0, slab[RC] ** 2 - (height - slab[HC]) ** 2))
+    else:
+        radius = slab[R0] + (slab[R1] - slab[R0]) * (height - slab[H0]) / (slab[H1] - slab[H0])
+    return (height >= slab[H0]) & (height <= slab[H1]) & (aside <= radius)
+
+
+SLABS = np.concatenate(
+    [build_assembly(ToolEntry.model_validate(t)).cutting for t in TOOLS]
+    + [np.array([[0, 0, 6, 1.0, 7.0, 0, 0, 0], [0, 2, 5, 6.0, 2.5, 0, 0, 0]])]
+)
+SLABS = facetted(SLABS)[::5] if len(SLABS) > 60 else facetted(SLABS)
+
+
+class TurnedSweeps(unittest.TestCase):
+    def aligned(self, axis: np.ndarray) -> Rotation:
+        return Rotation.align_vectors([[0, 0, 1]], [axis])[0]
+
+    @given(st.integers(0, 1_000_000))
+    @settings(max_examples=150, deadline=None)
+    def test_a_pose_on_a_ray_beside_points_asked_one_by_one(self, seed: int) -> None:
+        rng = np.random.default_rng(seed)
+        slab = SLABS[rng.integers(len(SLABS))]
+        axis = rng.normal(size=3) if rng.random() < 0.7 else np.eye(3)[rng.integers(3)] * rng.choice([-1.0, 1.0])
+        axis /= np.linalg.norm(axis)
+        start, direction = rng.uniform(-8, 8, 3), int(rng.integers(3))
+        missed, low, high = pose_meet(slab[KIND], slab[H0], slab[H1], slab[R0], slab[R1], slab[HC], slab[RC], *start, *axis, direction)
+        w = np.linspace(-60, 60, 6001)
+        points = start + np.multiply.outer(w, np.eye(3)[direction])
+        inside = w[in_slab(slab, self.aligned(axis).apply(points))]
+        if missed > 0.0:
+            self.assertLess(len(inside), 3)  # a graze at most
+            return
+        if len(inside):
+            self.assertLess(abs(low - inside[0]), 0.021)
+            self.assertLess(abs(high - inside[-1]), 0.021)
+        else:
+            self.assertLess(high - low, 0.05)
+
+    @given(st.integers(0, 1_000_000))
+    @settings(max_examples=60, deadline=None)
+    def test_a_sweep_on_a_ray_beside_very_many_poses(self, seed: int) -> None:
+        rng = np.random.default_rng(seed)
+        slab = np.ascontiguousarray(SLABS[[rng.integers(len(SLABS))]])
+        axis = rng.normal(size=(1, 3))
+        axis /= np.linalg.norm(axis)
+        turn = np.zeros((1, 3))
+        if rng.random() < 0.6:  # up to two degrees
+            turn = Rotation.from_rotvec(rng.normal(size=3) * 0.02).apply(axis) - axis
+        tip, way = rng.uniform(-8, 8, (1, 3)), rng.uniform(-1, 1, (1, 3)) * rng.choice([0.5, 5, 20])
+        u, v, direction = *rng.uniform(-6, 6, 2), int(rng.integers(3))
+        steps = TurnedBatch(tip, way, np.zeros(1, np.int64), np.zeros(1, np.int64), np.zeros(1, np.int32), axis, turn).search_steps(np.array([25.0]))
+        met, low, high, _ = swept_meet(slab, 0, tip, way, axis, turn, 0, int(steps[0]), u, v, direction)
+        lowest, highest = np.inf, -np.inf
+        origin = {0: [0, u, v], 1: [u, 0, v], 2: [u, v, 0]}[direction]
+        for t in np.linspace(0, 1, 601):
+            a = axis[0] + t * turn[0]
+            s = slab[0]
+            missed, lo, hi = pose_meet(s[KIND], s[H0], s[H1], s[R0], s[R1], s[HC], s[RC], *(origin - tip[0] - t * way[0]),
+                                       *(a / np.linalg.norm(a)), direction)  # fmt: skip
+            if missed == 0.0:
+                lowest, highest = min(lowest, lo), max(highest, hi)
+        if highest - lowest > 0.05:
+            self.assertTrue(met)
+            self.assertLess(low - lowest, 0.01)  # as far as the twin sees …
+            self.assertLess(highest - high, 0.01)
+            self.assertLess(max(lowest - low, high - highest), 0.2)  # … and little farther, between the twin's poses
+        elif met:
+            self.assertLess(high - low, 0.1)
+
+    def test_upright_tools_cut_as_the_closed_forms_do(self) -> None:
+        rng = np.random.default_rng(8)
+        for number, entry in enumerate(TOOLS):
+            tool = build_assembly(ToolEntry.model_validate(entry))
+            plain, turned = Stock(meshes.box([40, 30, 20]), 0.5), Stock(meshes.box([40, 30, 20]), 0.5)
+            places = rng.uniform([-25, -20, 2], [25, 20, 9], (30, 3))
+            start, delta = places[:-1].copy(), np.diff(places, axis=0)
+            n = len(start)
+            columns = (start, delta, np.zeros(n, np.int64), np.full(n, 1 << CUT), np.arange(n, dtype=np.int32))
+            upright = np.tile([0.0, 0.0, 1.0], (n, 1))
+            plain.cut(Batch(*columns), ToolSets.of([tool]))
+            turned.cut(TurnedBatch(*columns, upright, np.zeros((n, 3))), ToolSets.of([tool], facets=True))
+            self.assertLess(turned.volume - plain.volume, 4e-4 * plain.volume, entry["name"])
+            self.assertGreater(turned.volume - plain.volume, -1e-6 * plain.volume, f"{number}: more than the tool sweeps")
+            for volume in turned.volumes:
+                self.assertAlmostEqual(volume, turned.volume, delta=0.01 * turned.volume)
+
+
+class TurningJobs(WithFolder):
+    def run_job(self, name: str, program: str, bodies: list, **changes):  # type: ignore[no-untyped-def, type-arg]
+        changes.setdefault("checks", {"resolution": 0.4, "near": 0})
+        return rehearse(job_on(self.folder, name, HEAD + program, bodies=bodies, **changes))
+
+    def test_a_slope_faced_on_every_machine_takes_the_same_wedge(self) -> None:
+        # A 40 × 40 × 20 block; the plane through its top front edge, tilted 20° about X, is faced off with a D10 end mill.
+        blank = {"name": "blank", "role": "stock", "mount": "table", "at": [0, 0, 30], "shape": {"type": "box", "size": [40, 40, 20]}}
+        rows = "".join(f"G0 Y{y}\nG1 X{x} F3000\n" for y, x in zip(range(-8, 60, 8), [30, -30] * 5, strict=False))
+        program = f"G68.2 X0 Y-20 Z40 I0 J20 K0\nG53.1\nG43 H1 G0 X-30 Y-8 Z60\nZ0\n{rows}G0 Z80\nG69\nM30\n"
+        # Points above the plane z = 40 + (y + 20) tan 20°: none, it rises; seen the other way it cuts the wedge below.
+        program = program.replace("J20", "J-20")
+        wedge = 40 * 0.5 * 40 * (40 * math.tan(math.radians(20)))
+        for name in ("trunnion", "router", "head and table", "swivel"):
+            with self.subTest(name):
+                result = self.run_job(name, program, [blank])
+                self.assertEqual([f.kind for f in result.findings], [])
+                cut = result.stocks[0]
+                self.assertAlmostEqual(cut.volume_before - cut.volume_after, wedge, delta=0.004 * wedge)
+
+    def test_a_bar_turned_under_the_cutter_becomes_round_and_is_not_gouged(self) -> None:
+        # Fourth-axis milling: the tool stands over the pallet's axis while B goes round; a square bar becomes a cylinder.
+        bodies = [
+            {"name": "bar", "role": "stock", "mount": "table", "at": [0, 60, 0], "shape": {"type": "box", "size": [40, 60, 40]}},
+            {"name": "round", "role": "design", "mount": "table", "at": [0, 60, 0], "turn": [90, 0, 0],
+             "shape": {"type": "cylinder", "diameter": 36, "length": 60}},
+        ]  # fmt: skip
+        rings = "".join(f"G1 Y{y} F2000\nB{b} F6000\n" for y, b in zip(range(26, 98, 4), [360, 0] * 9, strict=True))
+        program = f"G0 B0\nG43 H1 X0 Y26 Z60\nG1 Z18 F2000\n{rings}G0 Z80\nM30\n"
+        result = self.run_job("horizontal", program, bodies, checks={"resolution": 0.5, "gouge": 0.02, "excess": 0.05, "near": 0})
+        self.assertEqual([f.kind for f in result.findings], [])
+        cut = result.stocks[0]
+        self.assertAlmostEqual(cut.volume_after, math.pi * 18**2 * 60, delta=0.003 * cut.volume_after)
+
+    def test_a_cone_frustum_by_its_flank_is_neither_gouged_nor_left(self) -> None:
+        # After the cone frustum test piece of ISO 10791-7 (from memory): the flank of an end mill goes round a cone of 15°
+        # half angle under tip control, with A and C turning together on a trunnion. The cone stands upright, so that the tilt
+        # stays and C alone turns; the next test leans it.
+        half, top, height = math.radians(15), 20.0, 30.0
+        low = top + height * math.tan(half)
+        bodies = [
+            {"name": "blank", "role": "stock", "mount": "table", "at": [0, 0, 40],
+             "shape": {"type": "revolve", "profile": [[0, 0], [low + 3, 0], [top + 3, height], [0, height]]}},
+            {"name": "cone", "role": "design", "mount": "table", "at": [0, 0, 40],
+             "shape": {"type": "revolve", "profile": [[0, 0], [low, 0], [top, height], [0, height]]}},
+        ]  # fmt: skip
+        lines = ["G43.4 H4 G0 X70 Y0 Z60 A-15 C90"]
+        radius = 5.0
+        for k in range(0, 361, 2):
+            angle = math.radians(k)
+            # The tool's axis runs parallel to the flank, one radius off it; its tip lies at the cone's foot.
+            out = low + radius / math.cos(half) + 2 * math.tan(half)
+            x, y = out * math.cos(angle), out * math.sin(angle)
+            lines.append(f"G1 X{x:.5f} Y{y:.5f} Z-2 A-15 C{90 + k} F{4000 if k else 2000}")
+        program = "\n".join([*lines, "G0 Z60", "G49", "M30"]).replace("T1", "T4") + "\n"
+        tool = {"number": 4, "length": 140, "cutter": {"type": "end-mill", "diameter": 10, "flute_length": 45, "reach": 80, "shank_diameter": 10}}
+        job = job_on(self.folder, "trunnion", HEAD.replace("T1", "T4") + program, bodies=bodies, tools=[tool],
+                     work_offsets={"G54": {"datum": [0, 0, 40], "mount": "table"}},
+                     checks={"resolution": 0.5, "gouge": 0.03, "excess": 0.05, "near": 0})  # fmt: skip
+        result = rehearse(job)
+        self.assertEqual([(f.kind, f.message) for f in result.findings], [])
+
+
+if __name__ == "__main__":
+    unittest.main()
