@@ -5,6 +5,9 @@ whole run    200,000 short ball-mill motions as a job, files to verdict, with tr
              mesh boolean per motion on a part of them
 cutting      the same motions through the rays alone — beside copying the rays' memory once per motion
 contact      a pair of bodies followed along a path — beside asking for the clearance at every sample
+turning      65 pairs past each other with a tilting head and a rotary table: contacts, near misses and least clearances
+             over 100,000 samples — beside asking for the clearance at every sample
+poses        the tool's pose over the work along five axes, and the axes for given tips — beside SciPy's rotations
 comparing    a machined stock against its design — beside the exact distance of every end
 """
 
@@ -22,22 +25,29 @@ from pathlib import Path
 
 import manifold3d
 import numpy as np
+from scipy.spatial.transform import Rotation
 
+from bluntmirror.contact.bodies import Body
 from bluntmirror.contact.clearance_kernel import advance, clearance
+from bluntmirror.contact.program import Follower
+from bluntmirror.contact.turning_kernel import turned_clearance
 from bluntmirror.findings import Docket
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.box_tree import box_tree
 from bluntmirror.geometry.distance import Solid
 from bluntmirror.geometry.meshfile import read_mesh
 from bluntmirror.job import open_job
-from bluntmirror.job.models import Joint, ToolEntry
+from bluntmirror.job.models import Joint, MachineFile, ToolEntry
+from bluntmirror.machine import Chain
+from bluntmirror.machine.screws import between, between_mounts
+from bluntmirror.machine.tip import Kinematics
 from bluntmirror.material.comparison import compare
 from bluntmirror.material.stock import Batch, Stock, ToolSets
 from bluntmirror.program.control import Setup
 from bluntmirror.program.interpreter import Interpreter
 from bluntmirror.program.text import ProgramText
 from bluntmirror.rehearsal import rehearse
-from bluntmirror.timeline.reel import time_motions
+from bluntmirror.timeline.reel import Knots, time_motions
 from bluntmirror.tools import Assembly, build_assembly
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -174,6 +184,100 @@ def contact() -> None:
     row("contact", m / seconds(follow), "samples/s", "the clearance at every sample", 2000 / seconds(naive))
 
 
+def turning_pairs() -> tuple[Follower, list[tuple[Body, Body]]]:
+    """65 pairs on a machine with tilting head and rotary table, over 100,000 samples of all five axes moving."""
+    at: dict[str, list[float]] = {}
+    links: list[dict[str, object]] = [{"name": "bed"}]
+    for name, parent, axis, direction in (
+        ("gantry", "bed", "X", [1, 0, 0]), ("ram", "gantry", "Z", [0, 0, 1]), ("head", "ram", "B", [0, 1, 0]),
+        ("saddle", "bed", "Y", [0, -1, 0]), ("table", "saddle", "C", [0, 0, -1]),
+    ):  # fmt: skip
+        kind = "rotary" if axis in "BC" else "linear"
+        at[name] = [0, 0, 500] if axis == "B" else [0, 0, 0]
+        joint = {"axis": axis, "type": kind, "direction": direction, "at": at[name], "rapid": 9000, "accel": 3000}
+        links.append({"name": name, "parent": parent, "joint": joint})
+    machine = {
+        "format": "blunt-mirror/machine@1", "name": "bench", "links": links, "channels": [{"number": 1, "axes": list("XYZBC")}],
+        "mounts": [{"name": "spindle", "link": "head", "takes": "tool"}, {"name": "table", "link": "table", "takes": "work"}],
+    }  # fmt: skip
+    chain = Chain(MachineFile.model_validate(machine))
+
+    def body(name: str, link: str, mesh: meshes.Mesh, place: tuple[float, float, float]) -> Body:
+        return Body(name, link, (meshes.Mesh(mesh.vertices + place, mesh.faces),))
+
+    above = [
+        body("cutter", "head", meshes.cylinder(10, 30), (0, 0, -285)), body("shank", "head", meshes.cylinder(10, 20), (0, 0, -260)),
+        body("holder", "head", meshes.revolve([[0, 0], [16, 0], [21, 60], [0, 60]]), (0, 0, -250)),
+        body("nose", "head", meshes.cylinder(90, 60), (0, 0, -160)), body("cover", "head", meshes.box([220, 200, 300]), (0, 0, 20)),
+    ]  # fmt: skip
+    on_table = [body("plate", "table", meshes.cylinder(400, 40), (0, 0, -20)), body("base", "table", meshes.box([180, 120, 40]), (0, 0, 20)),
+                body("block", "table", meshes.box([90, 70, 50]), (0, 0, 65))]  # fmt: skip
+    for i in range(10):  # clamps with their screws around the work
+        angle = 2 * np.pi * i / 10
+        shape = meshes.cylinder(24, 70 if i % 2 else 55) if i % 3 else meshes.box([30, 22, 60])
+        on_table.append(body(f"clamp {i}", "table", shape, (130 * np.cos(angle), 130 * np.sin(angle), 30)))
+    t = np.linspace(0.0, 1.0, 100_001)
+    values = np.empty((len(t), 5))
+    values[:, chain.axes.index("X")] = 60 * np.sin(2 * np.pi * 40 * t)
+    values[:, chain.axes.index("Y")] = 50 * np.sin(2 * np.pi * 3.3 * t)
+    values[:, chain.axes.index("Z")] = -158 + 14 * np.sin(2 * np.pi * 90 * t)
+    values[:, chain.axes.index("B")] = 25 * np.sin(2 * np.pi * 7 * t)
+    values[:, chain.axes.index("C")] = 1800 * t
+    m = len(t) - 1
+    knots = Knots(values, np.arange(m, dtype=np.int32), t[:-1], t[1:])
+    return Follower(np.zeros(m, np.int32), knots, chain), [(a, b) for a in above for b in on_table]
+
+
+def turning() -> None:
+    follower, pairs = turning_pairs()
+    near = [2.0] * len(pairs)
+    follower.follow_all(pairs, near)
+    took = seconds(lambda: follower.follow_all(pairs, near))
+    seen = follower.follow_all(pairs, near)
+    touched = sum(bool((s.hit == 2).any()) for s in seen)
+    close = sum(bool((s.hit == 1).any()) for s in seen)
+
+    def naive(count: int = 300) -> None:
+        for a, b in pairs:
+            ta, tb = follower.tree(a), follower.tree(b)
+            pair, stack = np.zeros(2, np.int64), np.empty((256, 2), np.int64)
+            for pose in between(follower.chain, a.link, b.link).poses(follower.values[:count]):
+                turned_clearance(
+                    ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, pose[:3], pair, stack, np.inf
+                )
+
+    naive(2)
+    rate = 300 * len(pairs) / seconds(naive)
+    samples = len(pairs) * (len(follower.values) - 1)
+    row("turning", samples / took, "samples/s", "the clearance at every sample", rate)
+    print(
+        f"{'':11}{len(pairs)} pairs × {len(follower.values) - 1:,} samples in {took:.2f} s: {touched} touch, {close} come near"
+    )
+
+
+def poses() -> None:
+    """Poses along a chain of five axes, and the linear axes for given tips — beside SciPy's rotations composed by hand."""
+    follower, _ = turning_pairs()
+    chain = follower.chain
+    tool, work = chain.mount_of("tool"), chain.mount_of("work")
+    screws = between_mounts(chain, work, tool)
+    solver = Kinematics(chain, tool, work, chain.axes)
+    values, n = follower.values, len(follower.values)
+    lengths, places = np.full(n, 100.0), np.zeros((n, 3))
+
+    def by_scipy() -> None:
+        b = Rotation.from_rotvec(np.radians(np.multiply.outer(values[:, chain.axes.index("B")], [0, 1, 0])))
+        c = Rotation.from_rotvec(np.radians(np.multiply.outer(values[:, chain.axes.index("C")], [0, 0, -1])))
+        (c.inv() * b).as_matrix()
+        c.inv().apply(b.apply([0, 0, -100]) + values[:, :3])
+
+    screws.poses(values[:10])
+    solver.reach_all(values[:10], places[:10], lengths[:10])
+    other = n / seconds(by_scipy)
+    row("poses", n / seconds(lambda: screws.poses(values)), "poses/s", "SciPy's rotations", other)
+    row("inverse", n / seconds(lambda: solver.reach_all(values, places, lengths)), "tips/s", "SciPy's rotations", other)
+
+
 def comparing() -> None:
     """A finished part, as most are: nearly everything within tolerance."""
     design = read_mesh(ROOT / "demo" / "jobs" / "buoy-lid" / "1-as released" / "design.stl")
@@ -188,7 +292,9 @@ def comparing() -> None:
     row("comparing", rate, "ends/s", "the distance of every end", each)
 
 
-PARTS = {"reading": reading, "finishing": finishing, "contact": contact, "comparing": comparing}
+PARTS = {
+    "reading": reading, "finishing": finishing, "contact": contact, "turning": turning, "poses": poses, "comparing": comparing,
+}  # fmt: skip
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or PARTS:

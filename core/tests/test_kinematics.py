@@ -261,7 +261,7 @@ class TipControl(WithMachine):
 
     def test_the_offsets_own_rotary_values_shift_rotary_words(self) -> None:
         offset = {"G54": {"X": 100, "Y": 50, "Z": -300, "A": 0, "C": 15}}
-        ends, result = self.ends("trunnion", "G43.4 H1 G0 X4 Y5 Z6 A20 C30\nG49\nM30\n", work_offsets=offset)
+        ends, _ = self.ends("trunnion", "G43.4 H1 G0 X4 Y5 Z6 A20 C30\nG49\nM30\n", work_offsets=offset)
         self.assertEqual((ends[-1]["A"], ends[-1]["C"]), (20, 45))
         datum, _ = tool_by_hand("trunnion", {"X": 100, "Y": 50, "Z": -300, "A": 0, "C": 0})
         gauge, axis = tool_by_hand("trunnion", ends[-1])

@@ -5,24 +5,51 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial import ConvexHull
 
 from ..geometry.distance_kernel import closest_on_triangle
 from ..geometry.frames import Floats, apply
-from ..geometry.mesh import Mesh
+from ..geometry.mesh import Mesh, is_convex
 
 
 @dataclass(frozen=True)
 class Body:
-    """A rigid thing: its solids in the frame of the link it is fixed to. `tool` is the number of the tool it is part of."""
+    """A rigid thing: its solids in the frame of the link it is fixed to. `tool` is the number of the tool it is part of.
+    `pieces`: the same in convex pieces, where it can be had so; clearance is then asked of their corners alone."""
 
     name: str
     link: str
     solids: tuple[Mesh, ...]
     tool: int = 0
+    pieces: tuple[Mesh, ...] = ()
 
     @property
     def label(self) -> str:
         return f"T{self.tool} {self.name}" if self.tool else self.name
+
+
+@dataclass(frozen=True)
+class Pieces:
+    """Convex pieces as `convex_kernel` takes them: corners (n, 3); first (p + 1,) corner of each piece; spheres (p, 4)."""
+
+    corners: Floats
+    first: np.ndarray
+    spheres: Floats
+
+
+def convex_pieces(body: Body) -> Pieces | None:
+    """A body's convex pieces, or None where it cannot be had in such."""
+    meshes = body.pieces or body.solids
+    if not body.pieces and not all(is_convex(mesh) for mesh in meshes):
+        return None
+    corners = [mesh.vertices[ConvexHull(mesh.vertices).vertices] for mesh in meshes]
+    middles = [0.5 * (points.min(axis=0) + points.max(axis=0)) for points in corners]
+    spheres = [
+        [*middle, float(np.linalg.norm(points - middle, axis=1).max())]
+        for points, middle in zip(corners, middles, strict=True)
+    ]
+    first = np.concatenate([[0], np.cumsum([len(points) for points in corners])]).astype(np.int64)
+    return Pieces(np.ascontiguousarray(np.concatenate(corners)), first, np.array(spheres))
 
 
 def parting_shift(a: tuple[Mesh, ...], b: tuple[Mesh, ...], pose: Floats) -> float:

@@ -18,8 +18,9 @@ from ..machine import Chain
 from ..machine.chain_kernel import AXIS, TURNS, UX, UY, UZ
 from ..machine.screws import Screws, between
 from ..timeline.reel import Knots, Reel
-from .bodies import Body, closest_points, parting_shift
+from .bodies import Body, Pieces, closest_points, convex_pieces, parting_shift
 from .clearance_kernel import advance
+from .convex_kernel import advance_convex
 from .turning_kernel import advance_turning, turned_clearance
 
 DEPTH_SAMPLES = 24
@@ -68,12 +69,14 @@ class Followed:
 class Follower:
     """Follows pairs over a program; trees are made once. `knots.at` holds a column for every axis of the chain."""
 
-    def __init__(self, reel: Reel, knots: Knots, chain: Chain) -> None:
+    def __init__(self, tool_of_motion: np.ndarray, knots: Knots, chain: Chain) -> None:
+        """`tool_of_motion`: the number of the tool in the spindle in every motion."""
         self.knots, self.chain = knots, chain
         self.values = np.ascontiguousarray(knots.at, dtype=np.float64)
         self.low, self.high = self.values.min(axis=0), self.values.max(axis=0)
-        self.tool_of = reel.motions.tool[knots.motion] if len(knots.motion) else np.zeros(0, np.int32)
+        self.tool_of = tool_of_motion[knots.motion] if len(knots.motion) else np.zeros(0, np.int32)
         self.trees: dict[object, BoxTree] = {}
+        self.convex: dict[str, Pieces | None] = {}
         self.reaches: dict[tuple[str, int], float] = {}
 
     def tree(self, body: Body, turned: Floats | None = None) -> BoxTree:
@@ -88,12 +91,26 @@ class Follower:
             self.trees[key] = box_tree(mesh)
         return self.trees[key]
 
+    def pieces(self, body: Body) -> Pieces | None:
+        if body.label not in self.convex:
+            self.convex[body.label] = convex_pieces(body)
+        return self.convex[body.label]
+
     def follow(self, a: Body, b: Body, near: float) -> Followed:
         screws = between(self.chain, a.link, b.link)
         tool = a.tool or b.tool
         active = (self.tool_of == tool) if tool else np.ones(len(self.tool_of), np.bool_)
         m = len(active)
         hit, share, closest = np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf)
+        pa, pb = self.pieces(a), self.pieces(b)
+        if pa and pb:
+            coordinates, runs = self.coordinates(screws, a, b)
+            margin, where = advance_convex(
+                pa.corners, pa.first, pa.spheres, pb.corners, pb.first, pb.spheres, screws.rows, screws.home, self.values,
+                coordinates, runs, active, near, np.inf, hit, share, closest,
+            )  # fmt: skip
+            motion = int(self.knots.motion[where]) if where >= 0 else -1
+            return Followed(screws, hit, share, closest, Margin(a.label, b.label, float(margin), motion))
         ta = self.tree(a)
         if any(self.high[axis] > self.low[axis] for axis in screws.turning):
             tb = self.tree(b)
@@ -117,8 +134,9 @@ class Follower:
         self, pairs: list[tuple[Body, Body]], near: list[float], tick: Callable[[float], None] | None = None
     ) -> list[Followed]:
         """Every pair, shared out over the machine's cores: the kernels hold no lock."""
-        for a, b in pairs:
-            self.tree(a), self.tree(b)
+        for a, b in pairs:  # what the threads share is made before they start
+            if not (self.pieces(a) and self.pieces(b)):
+                self.tree(a), self.tree(b)
         result: list[Followed | None] = [None] * len(pairs)
         with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
             waiting = {pool.submit(self.follow, a, b, near[i]): i for i, (a, b) in enumerate(pairs)}
@@ -151,6 +169,10 @@ class Follower:
             else:
                 runs.append(moved)
             in_run = True
+        if not runs:
+            runs.append(
+                np.zeros((len(self.values), 3))
+            )  # nothing but rotary axes, or nothing at all, lies between them
         columns = [*runs, *(turn[:, None] for turn in turns)]
         return np.ascontiguousarray(np.concatenate(columns, axis=1)), len(runs)
 
@@ -220,7 +242,7 @@ def check_contacts(
     tick: Callable[[float], None] | None = None,
 ) -> list[Margin]:  # fmt: skip
     """Follow every pair. Returns the margins."""
-    follower = Follower(reel, knots, chain)
+    follower = Follower(reel.motions.tool, knots, chain)
     margins = []
     pairs = [(b, a) if b.tool else (a, b) for a, b in pairs]
     # The parts of one tool against the same body have one cause: they are told together.

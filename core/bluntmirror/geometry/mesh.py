@@ -6,6 +6,7 @@ closed      every edge is run through as often one way as the other, so inside a
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -13,6 +14,7 @@ from dataclasses import dataclass
 import mapbox_earcut
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import ConvexHull, QhullError
 
 from .frames import Floats, apply
 
@@ -79,8 +81,10 @@ def segments_for(radius: float, tolerance: float = FACET_TOLERANCE_MM) -> int:
     return int(min(720, max(12, 4 * math.ceil(steps / 4.0))))
 
 
-def revolve(profile: Sequence[Sequence[float]], tolerance: float = FACET_TOLERANCE_MM) -> Mesh:
-    """A closed profile [[r, z], …] turned about Z.
+def revolve(
+    profile: Sequence[Sequence[float]], tolerance: float = FACET_TOLERANCE_MM, facets: int | None = None
+) -> Mesh:
+    """A closed profile [[r, z], …] turned about Z, with as many facets around as the tolerance asks for, or as told.
 
     Raises ValueError when a radius is negative or the profile has no area.
     """
@@ -98,7 +102,7 @@ def revolve(profile: Sequence[Sequence[float]], tolerance: float = FACET_TOLERAN
         raise ValueError("the profile encloses no area")
     if area < 0:
         points = points[::-1]
-    count = segments_for(float(points[:, 0].max()), tolerance)
+    count = facets or segments_for(float(points[:, 0].max()), tolerance)
     # Facets straddle the circle so that every cross-section keeps its area: ½·n·R²·sin(2π/n) = π·r².
     swell = math.sqrt(2.0 * math.pi / (count * math.sin(2.0 * math.pi / count)))
     angles = 2.0 * np.pi * np.arange(count) / count
@@ -176,3 +180,52 @@ def extrude(outline: Sequence[Sequence[float]], height: float) -> Mesh:
         ]
     )
     return Mesh(vertices, faces.astype(np.int32))
+
+
+def revolve_pieces(profile: Sequence[Sequence[float]]) -> list[Mesh]:
+    """The same solid in convex pieces — frusta stacked along Z — where its profile goes up steadily outside a solid core;
+    empty where it does not (a ring, an undercut)."""
+    points = np.asarray(profile, float)
+    if len(points) > 1 and np.allclose(points[0], points[-1]):
+        points = points[:-1]
+    on_axis = np.flatnonzero(points[:, 0] < 1e-9)
+    if len(on_axis) != 2 or (on_axis[1] - on_axis[0]) not in (1, len(points) - 1):
+        return []
+    start = on_axis[1] if on_axis[1] - on_axis[0] == 1 else on_axis[0]
+    outer = np.roll(points, -start, axis=0)  # from one end on the axis, outside, to the other
+    if outer[0, 1] > outer[-1, 1]:
+        outer = outer[::-1]
+    if (np.diff(outer[:, 1]) < -1e-9).any():
+        return []
+    facets = segments_for(float(points[:, 0].max()))
+    return [
+        revolve([[0.0, z0], [r0, z0], [r1, z1], [0.0, z1]] if r0 > 1e-9 and r1 > 1e-9
+                else [[0.0, z0], [r1, z1], [0.0, z1]] if r1 > 1e-9 else [[0.0, z0], [r0, z0], [0.0, z1]], facets=facets)
+        for (r0, z0), (r1, z1) in itertools.pairwise(outer)
+        if z1 - z0 > 1e-9 and max(r0, r1) > 1e-9
+    ]  # fmt: skip
+
+
+def extrude_pieces(outline: Sequence[Sequence[float]], height: float) -> list[Mesh]:
+    """The same prism in convex pieces: one for each triangle of its outline."""
+    points = np.asarray(outline, float)
+    if len(points) > 1 and np.allclose(points[0], points[-1]):
+        points = points[:-1]
+    cap = np.asarray(mapbox_earcut.triangulate_float64(points, np.array([len(points)], np.uint32)), np.int32).reshape(
+        -1, 3
+    )
+    return [extrude(points[triangle].tolist(), height) for triangle in cap if _area(points[triangle]) > 1e-12]
+
+
+def _area(triangle: Floats) -> float:
+    (ax, ay), (bx, by), (cx, cy) = triangle
+    return 0.5 * abs(float((bx - ax) * (cy - ay) - (by - ay) * (cx - ax)))
+
+
+def is_convex(mesh: Mesh) -> bool:
+    """Whether a closed mesh is its own convex hull, to a millionth of its volume."""
+    try:
+        hull = ConvexHull(mesh.vertices)
+    except QhullError:
+        return False
+    return bool(abs(mesh.volume - hull.volume) <= 1e-6 * hull.volume)

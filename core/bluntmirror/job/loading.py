@@ -82,6 +82,24 @@ class Job:
             self._meshes[shape.file] = read_mesh(inside(self.folder, shape.file, "shape.file"))
         return self._meshes[shape.file]
 
+    def pieces(self, shapes: list[models.Shape]) -> list[Mesh]:
+        """The shapes in convex pieces, in the frame they are drawn in; empty when one of them cannot be had so."""
+        result: list[Mesh] = []
+        for shape in shapes:
+            made: list[Mesh] = []
+            if isinstance(shape, models.Box | models.Cylinder):
+                made = [self._shape(shape)]
+            elif isinstance(shape, models.Revolve):
+                made = meshes.revolve_pieces(shape.profile)
+            elif isinstance(shape, models.Extrude):
+                made = meshes.extrude_pieces(shape.outline, shape.height)
+            elif isinstance(shape, models.MeshFile) and meshes.is_convex(self._shape(shape)):
+                made = [self._shape(shape)]
+            if not made:
+                return []
+            result += [mesh.moved(frame(shape.at, shape.turn)) for mesh in made]
+        return result
+
     @cached_property
     def body_meshes(self) -> dict[str, list[Mesh]]:
         """Every body's shapes, in the frame of its mount."""

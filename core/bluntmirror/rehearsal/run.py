@@ -161,7 +161,7 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
         reel, full, chain, pairs, job.file.checks.near, docket, channel, lambda share: tell("contact", share)
     )
     _limits(result)
-    follower = Follower(reel, full, chain)
+    follower = Follower(reel.motions.tool, full, chain)
     tool_mount = chain.mount_of("tool")
     for body in job.file.bodies:
         if body.role != "stock":
@@ -191,17 +191,29 @@ def _leave_out_foretold(docket: Docket) -> None:
 
 def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int]) -> list[Body]:
     """Machine links, fixtures and parts, and the parts of every tool used, each in the frame of its link."""
-    bodies = [Body(name, name, tuple(meshes)) for name, meshes in job.link_meshes.items() if meshes]
+    bodies = [
+        Body(link.name, link.name, tuple(job.link_meshes[link.name]), pieces=tuple(job.pieces(link.shapes)))
+        for link in job.machine.links
+        if link.shapes
+    ]
     for item in job.file.bodies:
         if item.role in ("fixture", "part"):
             mount = chain.mounts[item.mount]
             placed = frame(mount.at, mount.turn)
-            bodies.append(Body(item.name, mount.link, tuple(m.moved(placed) for m in job.body_meshes[item.name])))
+            own = placed @ frame(item.at, item.turn)
+            bodies.append(
+                Body(
+                    item.name, mount.link, tuple(m.moved(placed) for m in job.body_meshes[item.name]),
+                    pieces=tuple(m.moved(own) for m in job.pieces(item.shapes or [item.shape])),  # type: ignore[list-item]
+                )
+            )  # fmt: skip
     mount = chain.mount_of("tool")
     placed = frame(mount.at, mount.turn)
     for number in sorted(used & set(tools)):
+        pieces = tools[number].pieces()
         for part, mesh in tools[number].meshes().items():
-            bodies.append(Body(part, mount.link, (mesh.moved(placed),), tool=number))
+            convex = tuple(piece.moved(placed) for piece in pieces[part])
+            bodies.append(Body(part, mount.link, (mesh.moved(placed),), tool=number, pieces=convex))
     return bodies
 
 

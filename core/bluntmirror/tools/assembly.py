@@ -23,7 +23,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.mesh import Mesh, revolve
+from ..geometry.mesh import Mesh, revolve, segments_for
 from ..job import models
 
 Floats = NDArray[np.float64]
@@ -71,6 +71,18 @@ class Assembly:
     def meshes(self) -> dict[str, Mesh]:
         """cutter, shank and holder as meshes in the frame of the tool mount: the gauge point at its origin."""
         return {name: revolve([[r, h - self.length] for r, h in outline]) for name, outline in self.outlines().items()}
+
+    def pieces(self) -> dict[str, list[Mesh]]:
+        """The same parts in convex pieces, one a slab."""
+        result = {}
+        for name, slabs in (("cutter", self.cutting), ("shank", self.shank), ("holder", self.holder)):
+            if len(slabs):
+                facets = segments_for(max(r for r, _ in _profile(slabs)))
+                result[name] = [
+                    revolve([[r, h - self.length] for r, h in _profile(slabs[i : i + 1])], facets=facets)
+                    for i in range(len(slabs))
+                ]
+        return result
 
 
 def _profile(slabs: Floats) -> list[tuple[float, float]]:
