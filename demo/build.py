@@ -11,12 +11,13 @@ from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import lid, plate
-from .shop import MACHINES, Json, crib, tools_file
+from . import bracket, lid, plate
+from .machines import MACHINES
+from .shop import Json, crib, tools_file
 from .solids import mesh_of
 
 ROOT = Path(__file__).parent
-JOBS = {"buoy-lid": lid, "transducer-plate": plate}
+JOBS = {"buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket}
 FAULTS = {
     "buoy-lid": {
         "a clamp in the way": "contact.body",
@@ -29,7 +30,15 @@ FAULTS = {
         "a wrong length register": "material.gouge",
         "holder into a wall": "contact.shank",
     },
+    "transducer-bracket": {
+        "turned to the second pad without a retract": "contact.rapid",
+        "a hole too deep": "material.gouge",
+        "A past its limit": "travel.over",
+    },
 }
+
+
+CHECKS = {"resolution": 0.5, "gouge": 0.05, "excess": 0.3, "near": 1.0}
 
 
 def write_json(file: Path, data: Json) -> None:
@@ -42,10 +51,19 @@ def job_file(job, flawed: bool) -> Json:  # type: ignore[no-untyped-def]
         "name": job.NAME,
         "machine": "machine.json",
         "tools": "tools.json",
-        "programs": [{"channel": 1, "main": job.PROGRAM, "dialect": "iso-mill"}],
+        "programs": [
+            {
+                "channel": 1,
+                "main": job.PROGRAM,
+                "library": sorted(getattr(job, "SUBPROGRAMS", {})),
+                "dialect": getattr(job, "DIALECT", "iso-mill"),
+            }
+        ],
         "bodies": job.bodies(flawed),
-        "work_offsets": {"G54": {"datum": [0, 0, job.TOP], "mount": "table"}},
-        "checks": {"resolution": 0.5, "gouge": 0.05, "excess": 0.3, "near": 1.0},
+        "work_offsets": job.offsets()
+        if hasattr(job, "offsets")
+        else {"G54": {"datum": [0, 0, job.TOP], "mount": "table"}},
+        "checks": getattr(job, "CHECKS", CHECKS),
     }
 
 
@@ -66,6 +84,8 @@ def main() -> None:
             write_json(folder / "tools.json", tools_file(job.tools(crib(), flawed)))
             write_stl(folder / "design.stl", design, job.NAME)
             (folder / job.PROGRAM).write_text("\n".join(job.program(flawed)) + "\n")
+            for file, lines in getattr(job, "SUBPROGRAMS", {}).items():
+                (folder / file).write_text("\n".join(lines()) + "\n")
 
 
 if __name__ == "__main__":

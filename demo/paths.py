@@ -19,11 +19,14 @@ class Post:
     def add(self, *blocks: str) -> None:
         self.lines.extend(blocks)
 
-    def call(self, tool: int, name: str, speed: int) -> None:
-        self.add("M5", "M9", "G91 G28 Z0.", "G90", f"T{tool} M6 ({name})", f"G54 S{speed} M3")
+    def call(self, tool: int, name: str, speed: int, offset: str = "G54") -> None:
+        self.add("M5", "M9", *self.home(), f"T{tool} M6 ({name})", f"{offset} S{speed} M3")
 
-    def end(self) -> list[str]:
-        self.add("M5", "M9", "G91 G28 Z0.", "G28 X0. Y0.", "G90", "M30", "%")
+    def home(self, words: str = "Z0.") -> list[str]:
+        return [f"G91 G28 {words}", "G90"]
+
+    def end(self, words: str = "X0. Y0.") -> list[str]:
+        self.add("M5", "M9", "G91 G28 Z0.", f"G28 {words}", "G90", "M30", "%")
         return self.lines
 
 

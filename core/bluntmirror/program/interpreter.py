@@ -682,7 +682,8 @@ class Interpreter:
         if not axes:
             self.report("program.syntax", f"{'G30' if other else 'G28'} needs the axes that shall go")
             return
-        via = self._target(axes)
+        # An increment of nothing is no way to go, even where a new length offset waits to come in: straight home (pinned).
+        via = self._target({a: v for a, v in axes.items() if control.absolute or v != 0.0})
         if via != control.machine:
             self._add(RAPID, via)
         self._rapid_to({axis: point.get(axis, 0.0) for axis in axes})

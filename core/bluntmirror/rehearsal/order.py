@@ -14,6 +14,8 @@ from ..program.motions import ARC, FEED, RAPID, TOOL_CHANGE
 from ..timeline.reel import Knots
 from .result import Rehearsal
 
+APPROACH_SLOPE = 0.5  # going down the tool's own way, at most this much aside of it, is an approach
+
 
 def check_order(result: Rehearsal, knots: Knots, channel: int) -> None:
     """One caution for each slip. What is low is asked along the tool as it stands at the end of each motion."""
@@ -37,24 +39,21 @@ def check_order(result: Rehearsal, knots: Knots, channel: int) -> None:
     # Where the gauge point stands at the end of every motion: the last knot up to it.
     row = np.searchsorted(knots.motion, np.arange(len(motions)), side="right")
     axis = tool_in_work[row, :3, 2]
-    directions, which = np.unique(np.round(axis, 4), axis=0, return_inverse=True)
-    tops = np.full(len(directions), -np.inf)
-    for points in corners:
-        tops = np.maximum(tops, (directions @ points.T).max(axis=1))
-    top = tops[which.reshape(-1)]
+    top = tops_along(corners, axis)
     gauge = tool_in_work[:, :3, 3]
     length = np.array([result.tools[t].length if t in result.tools else 0.0 for t in motions.tool.tolist()])
     known = np.isin(motions.tool, list(result.tools))
     tip = np.einsum("ij,ij->i", gauge[row], axis) - length
-    start = np.concatenate([gauge[:1], gauge[row[:-1]]])
-    before = np.einsum("ij,ij->i", start, axis) - np.concatenate([length[:1], length[:-1]])
-    low = known & (np.minimum(tip, before) < top - 1e-6)
+    clear = tip - top
+    at_start = gauge[0] @ tool_in_work[0, :3, 2] - length[0] - tops_along(corners, tool_in_work[:1, :3, 2])[0]
+    least = np.minimum(clear, np.concatenate([[at_start], clear[:-1]]))
+    low = known & (least < -1e-6)
 
     def say(motion: int, told: str, remedy: str) -> None:
         result.docket.add(
             "program.order", told, channel=channel, program=motions.file_name(motion), line=int(motions.line[motion]),
             time=float(reel.begin_time[motion]), tool=int(motions.tool[motion]), motion=motion, last_motion=motion,
-            amount=float(top[motion] - min(tip[motion], before[motion])), remedy=remedy,
+            amount=float(-least[motion]), remedy=remedy,
         )  # fmt: skip
 
     if "Z" not in job.machine.tool_change.at:
@@ -68,6 +67,13 @@ def check_order(result: Rehearsal, knots: Knots, channel: int) -> None:
     if known[last] and tip[last] < top[last] - 1e-6:
         say(last, f"the program ends with the tip of T{motions.tool[last]} {top[last] - tip[last]:.2f} mm below the top of the work",
             "Retract before the end of the program.")  # fmt: skip
+
+
+def tops_along(corners: list[Floats], directions: Floats) -> Floats:
+    """The highest place of all corners along each direction (n, 3)."""
+    known, which = np.unique(np.round(directions, 4), axis=0, return_inverse=True)
+    tops = np.max([(known @ points.T).max(axis=1) for points in corners], axis=0)
+    return np.asarray(tops[which.reshape(-1)])
 
 
 def hull_corners(points: Floats) -> Floats:
@@ -91,7 +97,9 @@ def _approaches(motions, low, gauge, row, axis, say) -> None:  # type: ignore[no
             change = -1  # its first cut is behind it
             continue
         moved: Floats = gauge[row[i]] - gauge[row[i - 1]] if i else np.zeros(3)
-        if float(np.linalg.norm(moved - (moved @ axis[i]) * axis[i])) > 1e-6:
+        turned = i > 0 and float(np.linalg.norm(axis[i] - axis[i - 1])) > 1e-6  # the work turned under the tool
+        across = float(np.linalg.norm(moved - (moved @ axis[i]) * axis[i]))
+        if not turned and across > max(1e-6, APPROACH_SLOPE * float(-moved @ axis[i])):
             say(int(i), f"T{motions.tool[i]} comes to the work at rapid, below its top",
                 "Approach above the work, then go down.")  # fmt: skip
             change = -1

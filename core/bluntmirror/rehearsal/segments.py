@@ -101,14 +101,15 @@ class Segments:
         rows = np.flatnonzero(degrees > 0.0)
         if not len(rows):
             return pieces
-        pieces[rows] = np.ceil(degrees[rows] / MOST_DEGREES - 1e-9).astype(np.int64)
-        step = (end[rows] - begin[rows]) / pieces[rows, None]
+        least = np.maximum(np.ceil(degrees[rows] / MOST_DEGREES - 1e-9), 1.0).astype(np.int64)
+        pieces[rows] = least
+        step = (end[rows] - begin[rows]) / least[:, None]
         for k in (0.0, 0.5, 1.0):  # the first, the middle and the last piece of each
-            at = begin[rows] + np.floor(k * (pieces[rows] - 1))[:, None] * step
+            at = begin[rows] + np.floor(k * (least - 1))[:, None] * step
             first, middle, last = (poses(at + half * step, lengths[rows])[0] for half in (0.0, 0.5, 1.0))
             error = np.linalg.norm(middle - 0.5 * (first + last), axis=1)
             more = np.ceil(1.05 * np.sqrt(error / TIP_TOLERANCE_MM)).astype(np.int64)
-            pieces[rows] = np.maximum(pieces[rows], np.round(degrees[rows] / MOST_DEGREES).astype(np.int64) * more)
+            pieces[rows] = np.maximum(pieces[rows], least * more)
         return np.maximum(pieces, 1)
 
     def run_end(self, begin: int, end: int) -> int:

@@ -1,0 +1,189 @@
+"""The shop's machines. Drawn upright: +z of the machine's frame is up, whichever axis that is.
+
+Each builder's first lines say where its axes and pivots stand; shapes are there to be run into, and to be believed.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+Json = dict[str, Any]
+
+
+def box(size: list[float], at: list[float], turn: list[float] | None = None) -> Json:
+    return {"type": "box", "size": size, "at": at} | ({"turn": turn} if turn else {})
+
+
+def rod(diameter: float, length: float, at: list[float], turn: list[float] | None = None) -> Json:
+    return {"type": "cylinder", "diameter": diameter, "length": length, "at": at} | ({"turn": turn} if turn else {})
+
+
+def nose(at: list[float], turn: list[float] | None = None, scale: float = 1.0) -> Json:
+    """A spindle nose whose face is its origin, looking down."""
+    profile = [[0, 0], [42, 0], [44, 3], [44, 26], [62, 60], [62, 150], [0, 150]]
+    scaled = [[r * scale, z * scale] for r, z in profile]
+    return {"type": "revolve", "profile": scaled, "at": at} | ({"turn": turn} if turn else {})
+
+
+def linear(axis: str, direction: list[float], travel: list[float], rapid: float, accel: float) -> Json:
+    return {"axis": axis, "type": "linear", "direction": direction, "travel": travel, "rapid": rapid, "accel": accel}
+
+
+def rotary(axis: str, direction: list[float], at: list[float], travel: list[float] | None, rapid: float) -> Json:
+    return {
+        "axis": axis,
+        "type": "rotary",
+        "direction": direction,
+        "at": at,
+        "travel": travel,
+        "rapid": rapid,
+        "accel": 3600,
+    }
+
+
+def link(name: str, parent: str | None, joint: Json | None, *shapes: Json) -> Json:
+    entry: Json = {"name": name}
+    if parent:
+        entry["parent"] = parent
+    if joint:
+        entry["joint"] = joint
+    return entry | {"shapes": list(shapes)}
+
+
+def machine(name: str, links: list[Json], mounts: list[Json], axes: str, change: Json, **more: Any) -> Json:
+    rpm, seconds = more.pop("rpm"), more.pop("seconds")
+    return {
+        "format": "blunt-mirror/machine@1", "name": name, "links": links, "mounts": mounts,
+        "channels": [{"number": 1, "axes": list(axes)}], "reference": {"1": dict.fromkeys(axes, 0) | more.pop("home", {})},
+        "tool_change": {"at": change, "seconds": seconds}, "spindle": {"max_rpm": rpm}, "rapid": "dogleg", **more,
+    }  # fmt: skip
+
+
+def table_slots(length: float, depth: float, count: int, thick: float = 60) -> list[Json]:
+    """A table's top at z = 0, its slots open to the top."""
+    pitch = depth / count
+    top = [box([length, pitch - 14, 22], [0, (i - (count - 1) / 2) * pitch, -11]) for i in range(count)]
+    return [box([length, depth, thick - 22], [0, 0, -22 - (thick - 22) / 2]), *top]
+
+
+def vertical_mill(name: str, travels: tuple[float, float, float], table: tuple[float, float], rates: Json) -> Json:
+    """A cross table: the table carries X on a saddle that carries Y, the head carries Z. At the reference the spindle stands
+    over the table's far right corner of travel, `clear` above the table."""
+    x, y, z = travels
+    length, depth = table
+    clear = z + 90.0
+    front = depth / 2 + y + 40.0  # of the column: the table must pass in front of it
+    spindle = [x / 2, y / 2, clear]
+    reach = front - y / 2 + 110
+    return machine(name, [
+        link("bed", None, None, box([x + 260, 2 * front, 200], [0, 0, -330]),
+             box([x * 0.7, 280, clear + 800], [x / 2, front + 140, clear / 2 - 30])),
+        link("saddle", "bed", linear("Y", [0, -1, 0], [-y, 0], rates["rapid"], rates["accel"]),
+             box([length * 0.72, depth * 0.95, 90], [0, 0, -140])),
+        link("table", "saddle", linear("X", [-1, 0, 0], [-x, 0], rates["rapid"], rates["accel"]),
+             *table_slots(length, depth, 5)),
+        link("head", "bed", linear("Z", [0, 0, 1], [-z, 0], rates["rapid_z"], rates["accel"]), nose(spindle),
+             box([250, reach, 340], [x / 2, y / 2 - 110 + reach / 2, clear + 320]), rod(170, 220, [x / 2, y / 2, clear + 600])),
+    ], [
+        {"name": "spindle", "link": "head", "at": spindle, "takes": "tool"},
+        {"name": "table", "link": "table", "at": [0, 0, 0], "takes": "work"},
+    ], "XYZ", {"Z": 0}, rpm=rates["rpm"], seconds=rates["change"])  # fmt: skip
+
+
+def trunnion_mill() -> Json:
+    """The tool runs in X (ram), Y (saddle) and Z (head); the plate (C) lies in a cradle (A) between two bearings. A turns
+    about the cradle's axis 30 above the plate; the spindle's face is 480 above the plate at the reference."""
+    up, pivot = 480.0, 30.0
+    side = [[-70, -150], [70, -150], [70, 40], [40, 75], [-40, 75], [-70, 40]]  # of a bearing block, seen along x
+    return machine("TR-5 unit 40", [
+        link("bed", None, None, box([1100, 1500, 160], [0, 150, -480]), box([760, 240, 1650], [0, 690, 425]),
+             *({"type": "extrude", "outline": side, "height": 90, "at": [at, 0, pivot - 180], "turn": [90, 0, 90]} for at in (-395, 305)),
+             *(box([90, 140, 110], [at, 0, -345]) for at in (-350, 350))),
+        link("ram", "bed", linear("X", [1, 0, 0], [-250, 250], 40000, 6000), box([320, 110, 420], [0, 515, 800])),
+        link("saddle", "ram", linear("Y", [0, 1, 0], [-260, 220], 40000, 6000), box([260, 330, 360], [0, 295, 820])),
+        link("head", "saddle", linear("Z", [0, 0, 1], [-460, 0], 36000, 6000), nose([0, 0, up], scale=0.85),
+             box([200, 230, 330], [0, 30, up + 290])),
+        link("cradle", "bed", rotary("A", [-1, 0, 0], [0, 0, pivot], [-120, 30], 18000),
+             rod(120, 70, [-270, 0, 0], [0, 90, 0]), rod(120, 70, [270, 0, 0], [0, 90, 0]),
+             box([46, 150, 150], [-225, 0, -60]), box([46, 150, 150], [225, 0, -60]), box([496, 170, 60], [0, 0, -150])),
+        link("plate", "cradle", rotary("C", [0, 0, -1], [0, 0, -pivot], None, 36000),
+             rod(150, 74, [0, 0, -76]), rod(320, 39, [0, 0, -19.5])),
+    ], [
+        {"name": "spindle", "link": "head", "at": [0, 0, up], "takes": "tool"},
+        {"name": "plate", "link": "plate", "takes": "work"},
+    ], "XYZAC", {"Z": 0}, rpm=18000, seconds=3.2, codes={
+        "M10": {"does": "clamp", "axis": "A", "seconds": 0.3}, "M11": {"does": "unclamp", "axis": "A", "seconds": 0.3},
+        "M12": {"does": "clamp", "axis": "C", "seconds": 0.3}, "M13": {"does": "unclamp", "axis": "C", "seconds": 0.3},
+    })  # fmt: skip
+
+
+def horizontal_mill() -> Json:
+    """The spindle lies along machine y: Z runs towards the column, Y is up, X to the left. The pallet turns about B, which stands upright
+    through its middle. At the reference the spindle's face is 780 in front of B's axis and 620 above the pallet."""
+    face, high = 780.0, 620.0
+    return machine("HM-4 unit 31", [
+        link("bed", None, None, box([1500, 2700, 180], [0, 600, -470]), box([700, 220, 60], [0, 1150, -350])),
+        link("column", "bed", linear("X", [-1, 0, 0], [-330, 330], 50000, 6000), box([620, 330, 1450], [0, face + 560, 420])),
+        link("head", "column", linear("Y", [0, 0, 1], [-590, 0], 50000, 6000), nose([0, face, high], [-90, 0, 0]),
+             box([300, 300, 360], [0, face + 250, high])),
+        link("slide", "bed", linear("Z", [0, -1, 0], [-560, 0], 50000, 6000), box([560, 620, 150], [0, 0, -305])),
+        link("pallet", "slide", rotary("B", [0, 0, -1], [0, 0, 0], None, 14400),
+             rod(380, 170, [0, 0, -145]), box([500, 500, 60], [0, 0, -30])),
+    ], [
+        {"name": "spindle", "link": "head", "at": [0, face, high], "turn": [-90, 0, 0], "takes": "tool"},
+        {"name": "pallet", "link": "pallet", "takes": "work"},
+    ], "XYZB", {"Y": 0, "Z": 0}, rpm=12000, seconds=3.6, codes={
+        "M10": {"does": "clamp", "axis": "B", "seconds": 0.4}, "M11": {"does": "unclamp", "axis": "B", "seconds": 0.4},
+    })  # fmt: skip
+
+
+def two_rotary_router() -> Json:
+    """A gantry over a fixed table: X along it, Y across, Z the ram; in the fork C turns about the ram, A swings the spindle
+    about a pivot 210 above its face. Both have stops: the hoses in the fork allow a turn and a bit."""
+    pivot, face = 900.0, 210.0
+    return machine("GR-6 unit 52", [
+        link("bed", None, None, *table_slots(2400, 1300, 7, 120), box([2700, 130, 560], [0, 790, -130]), box([2700, 130, 560], [0, -790, -130]),
+             box([2500, 1300, 300], [0, 0, -290])),
+        link("gantry", "bed", linear("X", [1, 0, 0], [-1000, 1000], 60000, 4000), box([360, 130, 900], [0, 790, 620]),
+             box([360, 130, 900], [0, -790, 620]), box([300, 1710, 300], [0, 0, 1230])),
+        link("carriage", "gantry", linear("Y", [0, 1, 0], [-560, 560], 60000, 4000), box([120, 380, 460], [-215, 0, 1230])),
+        link("ram", "carriage", linear("Z", [0, 0, 1], [-620, 0], 30000, 3000), box([220, 220, 900], [-410, 0, pivot + 610])),
+        link("fork", "ram", rotary("C", [0, 0, 1], [-410, 0, pivot], [-220, 220], 21600), rod(230, 60, [0, 0, 130]),
+             box([60, 110, 240], [-115, 0, -10]), box([60, 110, 240], [115, 0, -10])),
+        link("spindle", "fork", rotary("A", [1, 0, 0], [0, 0, 0], [-110, 110], 21600), rod(90, 168, [0, 0, 0], [0, 90, 0]),
+             rod(120, 170, [0, 0, -95]), nose([0, 0, -face], scale=0.72), rod(120, 120, [0, 0, 60])),
+    ], [
+        {"name": "spindle", "link": "spindle", "at": [0, 0, -face], "takes": "tool"},
+        {"name": "table", "link": "bed", "takes": "work"},
+    ], "XYZCA", {"Z": 0}, rpm=24000, seconds=9.0)  # fmt: skip
+
+
+def head_and_table() -> Json:
+    """B tilts the head about machine y, 240 above the spindle's face; C is a round table. X carries the column, Y the table,
+    Z the head's slide."""
+    pivot, face = 800.0, 240.0
+    return machine("HT-5 unit 44", [
+        link("bed", None, None, box([1700, 1900, 200], [0, 100, -440])),
+        link("saddle", "bed", linear("Y", [0, -1, 0], [-420, 420], 36000, 5000), box([760, 620, 180], [0, 0, -240])),
+        link("table", "saddle", rotary("C", [0, 0, -1], [0, 0, 0], None, 18000), rod(620, 60, [0, 0, -30]), rod(420, 88, [0, 0, -104])),
+        link("column", "bed", linear("X", [1, 0, 0], [-480, 480], 36000, 5000), box([560, 330, 1800], [0, 870, 580])),
+        link("slide", "column", linear("Z", [0, 0, 1], [-620, 0], 30000, 4000), box([300, 420, 420], [0, 520, pivot + 40]),
+             rod(230, 150, [0, 235, pivot], [90, 0, 0])),
+        link("tilting head", "slide", rotary("B", [0, 1, 0], [0, 0, pivot], [-110, 110], 14400), rod(230, 250, [0, 25, 0], [90, 0, 0]),
+             nose([0, 0, -face], scale=0.9), box([190, 210, 120], [0, 0, 90])),
+    ], [
+        {"name": "spindle", "link": "tilting head", "at": [0, 0, -face], "takes": "tool"},
+        {"name": "table", "link": "table", "takes": "work"},
+    ], "XYZBC", {"Z": 0}, rpm=15000, seconds=6.5)  # fmt: skip
+
+
+MACHINES: dict[str, Json] = {
+    "vm3-17": vertical_mill("VM-3 unit 17", (610, 410, 510), (700, 400),
+                            {"rapid": 24000, "rapid_z": 18000, "accel": 4000, "change": 4.0, "rpm": 12000}),
+    "vm5-22": vertical_mill("VM-5 unit 22", (1050, 530, 560), (1200, 520),
+                            {"rapid": 36000, "rapid_z": 30000, "accel": 5000, "change": 2.8, "rpm": 14000}),
+    "hm4-31": horizontal_mill(),
+    "tr5-40": trunnion_mill(),
+    "ht5-44": head_and_table(),
+    "gr6-52": two_rotary_router(),
+}  # fmt: skip
