@@ -11,13 +11,13 @@ from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import bracket, lid, plate
+from . import bracket, lid, plate, shells
 from .machines import MACHINES
 from .shop import Json, crib, tools_file
 from .solids import mesh_of
 
 ROOT = Path(__file__).parent
-JOBS = {"buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket}
+JOBS = {"buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells}
 FAULTS = {
     "buoy-lid": {
         "a clamp in the way": "contact.body",
@@ -34,6 +34,11 @@ FAULTS = {
         "turned to the second pad without a retract": "contact.rapid",
         "a hole too deep": "material.gouge",
         "A past its limit": "travel.over",
+    },
+    "clamp-shells": {
+        "the pallet turned without a retract": "contact.body",
+        "the wrong variant on the third face": "material.gouge",
+        "a strap over a hole": "contact.body",
     },
 }
 
@@ -75,14 +80,16 @@ def main() -> None:
         write_json(ROOT / "machines" / f"{name}.json", machine)
     write_json(ROOT / "tools.json", tools_file(crib()))
     for name, job in JOBS.items():
-        design = mesh_of(job.design())
+        designs = job.designs() if hasattr(job, "designs") else {"design.stl": job.design()}
+        meshes = {file: mesh_of(solid) for file, solid in designs.items()}
         for flawed, revision in ((False, "1-as released"), (True, "2-flawed")):
             folder = ROOT / "jobs" / name / revision
             folder.mkdir(parents=True)
             write_json(folder / "job.json", job_file(job, flawed))
             write_json(folder / "machine.json", MACHINES[job.MACHINE])
             write_json(folder / "tools.json", tools_file(job.tools(crib(), flawed)))
-            write_stl(folder / "design.stl", design, job.NAME)
+            for file, mesh in meshes.items():
+                write_stl(folder / file, mesh, job.NAME)
             (folder / job.PROGRAM).write_text("\n".join(job.program(flawed)) + "\n")
             for file, lines in getattr(job, "SUBPROGRAMS", {}).items():
                 (folder / file).write_text("\n".join(lines()) + "\n")

@@ -125,6 +125,14 @@ class Kinematics:
         kept[self._columns] = full[self._columns]
         return [float(v) for v in kept[: len(self.axes)]]
 
+    def reach_point(self, values: Sequence[float], point: Sequence[float] | Floats, length: float = 0.0) -> list[float]:
+        """`values` with X, Y and Z set so that the tip stands over a point of the work mount as it is turned by them. Raises
+        ValueError where they cannot."""
+        reached = self.reach(values, self._back @ (np.asarray(point, float) - self._origin), length)
+        if reached is None:
+            raise ValueError("X, Y and Z do not span space in this pose")
+        return reached
+
     def reach_all(self, values: Floats, places: Floats, lengths: Floats) -> Floats:
         """`reach` for n rows: X, Y and Z of `values` (n, k) set for zero places (n, 3). Raises ValueError where they
         cannot."""
