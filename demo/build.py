@@ -11,13 +11,13 @@ from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import bracket, lid, plate, shells
+from . import bracket, fairing, lid, plate, shells
 from .machines import MACHINES
 from .shop import Json, crib, tools_file
 from .solids import mesh_of
 
 ROOT = Path(__file__).parent
-JOBS = {"buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells}
+JOBS = {"buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing}
 FAULTS = {
     "buoy-lid": {
         "a clamp in the way": "contact.body",
@@ -39,6 +39,11 @@ FAULTS = {
         "the pallet turned without a retract": "contact.body",
         "the wrong variant on the third face": "material.gouge",
         "a strap over a hole": "contact.body",
+    },
+    "fairing": {
+        "a rapid left over across the top": "contact.rapid",
+        "a ring too deep": "material.gouge",
+        "C past its stop": "travel.over",
     },
 }
 

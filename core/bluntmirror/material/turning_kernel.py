@@ -103,6 +103,20 @@ def pose_meet(kind, h0, h1, r0, r1, hc, rc, x, y, z, ax, ay, az, direction):
 
 
 @njit(cache=True, error_model="numpy")
+def _grown_meet(slabs, s, by, x, y, z, ax, ay, az, direction):
+    """`pose_meet` of a slab grown by a distance on every side."""
+    r0, r1 = slabs[s, R0], slabs[s, R1]
+    if slabs[s, KIND] != ARC:
+        slope = (r1 - r0) / (slabs[s, H1] - slabs[s, H0])
+        out = by * math.sqrt(1.0 + slope * slope)
+        r0, r1 = max(r0 + out - slope * by, 0.0), max(r1 + out + slope * by, 0.0)
+    return pose_meet(
+        slabs[s, KIND], slabs[s, H0] - by, slabs[s, H1] + by, r0, r1, slabs[s, HC], slabs[s, RC] + by, x, y, z, ax, ay, az,
+        direction,
+    )  # fmt: skip
+
+
+@njit(cache=True, error_model="numpy")
 def _pose_at(slabs, s, tips, ways, axes, turns, motion, t, px, py, pz, direction):
     ax, ay, az = axes[motion, 0], axes[motion, 1], axes[motion, 2]
     tx, ty, tz = turns[motion, 0], turns[motion, 1], turns[motion, 2]
@@ -332,9 +346,13 @@ def _cut_tile(
                         continue
                     whole_low, whole_high = 1e30, -1e30
                     for s in range(begin, end):
-                        met, low, high, moment = swept_meet(
-                            slabs, s, tips, ways, axes, turns, motion, steps[motion], u, v, direction
-                        )
+                        # The slab itself, grown by as much, tells more closely; only then is the search worth its price.
+                        missed, low, high = _grown_meet(slabs, s, grown, px - mx, py - my, pz - mz, ax, ay, az, direction)
+                        met, moment = missed == 0.0 and _overlaps(lo, hi, base, count, low, high), 0.0
+                        if met:
+                            met, low, high, moment = swept_meet(
+                                slabs, s, tips, ways, axes, turns, motion, steps[motion], u, v, direction
+                            )
                         if kind == CUT and convex[tool]:  # one solid: the slabs' intervals are one
                             if met:
                                 whole_low, whole_high = min(whole_low, low), max(whole_high, high)

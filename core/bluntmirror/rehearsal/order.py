@@ -14,6 +14,7 @@ from ..program.motions import ARC, FEED, RAPID, TOOL_CHANGE
 from ..timeline.reel import Knots
 from .result import Rehearsal
 
+SQUARE = 0.9999  # cosine of the angle between the tool and an axis of the work
 APPROACH_SLOPE = 0.5  # going down the tool's own way, at most this much aside of it, is an approach
 
 
@@ -98,6 +99,8 @@ def _approaches(motions, low, gauge, row, axis, say) -> None:  # type: ignore[no
             continue
         moved: Floats = gauge[row[i]] - gauge[row[i - 1]] if i else np.zeros(3)
         turned = i > 0 and float(np.linalg.norm(axis[i] - axis[i - 1])) > 1e-6  # the work turned under the tool
+        # Along a leaning tool "below the top" says little: a far corner of the work is higher. Contact sees to those.
+        turned = turned or float(np.abs(axis[i]).max()) < SQUARE
         across = float(np.linalg.norm(moved - (moved @ axis[i]) * axis[i]))
         if not turned and across > max(1e-6, APPROACH_SLOPE * float(-moved @ axis[i])):
             say(int(i), f"T{motions.tool[i]} comes to the work at rapid, below its top",
