@@ -11,13 +11,16 @@ from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import bracket, fairing, lid, plate, shells
+from . import bracket, fairing, lid, nosecone, plate, shells
 from .machines import MACHINES
 from .shop import Json, crib, tools_file
 from .solids import mesh_of
 
 ROOT = Path(__file__).parent
-JOBS = {"buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing}
+JOBS = {
+    "buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing,
+    "nose-cone": nosecone,
+}  # fmt: skip
 FAULTS = {
     "buoy-lid": {
         "a clamp in the way": "contact.body",
@@ -44,6 +47,11 @@ FAULTS = {
         "a rapid left over across the top": "contact.rapid",
         "a ring too deep": "material.gouge",
         "C past its stop": "travel.over",
+    },
+    "nose-cone": {
+        "a rapid left over through the cone": "contact.rapid",
+        "a diameter typed wrong": "material.gouge",
+        "the spindle stopped before the groove": "contact.still",
     },
 }
 

@@ -16,7 +16,12 @@ from .shop import Json
 NAME, MACHINE, PROGRAM, MOUNT = "Fairing nose cap", "gr6-52", "O5203.nc", "table"
 TOP = 150.0  # of the foam above the table
 SIZE = (230.0, 230.0, 80.0)
-SPHERE, RIM, DRAFT, FOOT = 220.0, 88.0, 20.0, -62.0  # dome, radius of its rim, the flank's lean, and where the flank ends
+SPHERE, RIM, DRAFT, FOOT = (
+    220.0,
+    88.0,
+    20.0,
+    -62.0,
+)  # dome, radius of its rim, the flank's lean, and where the flank ends
 BALL, MILL = 10.0, 8.0  # radii of T8 and T9
 STEP = 4  # degrees of a ring between blocks
 TYPING_SLIP = 1.2
@@ -34,7 +39,10 @@ def flank(z: float) -> float:
 
 
 def design() -> Manifold:
-    rim = [[SPHERE * math.sin(a), -SPHERE * (1 - math.cos(a))] for a in (math.asin(RIM / SPHERE) * i / 60 for i in range(61))]
+    rim = [
+        [SPHERE * math.sin(a), -SPHERE * (1 - math.cos(a))]
+        for a in (math.asin(RIM / SPHERE) * i / 60 for i in range(61))
+    ]
     x, y, z = SIZE
     cap = solids.solid_of(revolve([*rim, [flank(FOOT), FOOT], [0, FOOT]], tolerance=0.005))
     return cap + solids.block(x, y, -z, FOOT)
@@ -54,7 +62,9 @@ def rough(post: paths.Post) -> None:
         post.add("G0 Z15.")
 
 
-def ring(post: paths.Post, radius: float, tilt: float, z: float, outward: bool, sense: int, first: float, feed: int) -> None:
+def ring(
+    post: paths.Post, radius: float, tilt: float, z: float, outward: bool, sense: int, first: float, feed: int
+) -> None:
     """Once around at this radius of the tip with the tool leaning outward (or inward) by `tilt`; C from `first` on."""
     count = 360 // STEP
     for i in range(count + 1):

@@ -5,6 +5,7 @@ Each builder's first lines say where its axes and pivots stand; shapes are there
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 Json = dict[str, Any]
@@ -147,7 +148,8 @@ def two_rotary_router() -> Json:
         link("gantry", "bed", linear("X", [1, 0, 0], [-1000, 1000], 60000, 4000), box([360, 130, 900], [0, 790, 620]),
              box([360, 130, 900], [0, -790, 620]), box([300, 1710, 300], [0, 0, 1230])),
         link("carriage", "gantry", linear("Y", [0, 1, 0], [-560, 560], 60000, 4000), box([60, 380, 460], [-185, 0, 1230])),
-        link("ram", "carriage", linear("Z", [0, 0, 1], [-620, 0], 30000, 3000), box([220, 220, 900], [-410, 0, pivot + 610]), box([90, 180, 300], [-255, 0, pivot + 700])),
+        link("ram", "carriage", linear("Z", [0, 0, 1], [-620, 0], 30000, 3000), box([220, 220, 900], [-410, 0, pivot + 610]),
+             box([90, 180, 300], [-255, 0, pivot + 700])),
         link("fork", "ram", rotary("C", [0, 0, 1], [-410, 0, pivot], [-220, 220], 21600), rod(230, 60, [0, 0, 130]),
              box([60, 110, 240], [-115, 0, -10]), box([60, 110, 240], [115, 0, -10])),
         link("spindle", "fork", rotary("A", [1, 0, 0], [0, 0, 0], [-110, 110], 21600), rod(90, 168, [0, 0, 0], [0, 90, 0]),
@@ -177,6 +179,89 @@ def head_and_table() -> Json:
     ], "XYZBC", {"Z": 0}, rpm=15000, seconds=6.5)  # fmt: skip
 
 
+def lathe(name: str, live: bool) -> Json:
+    """The spindle lies along machine x, its nose at the origin; Z runs along it, away from the chuck. The slide stands
+    upright behind the work: X runs up and back at 45°, in diameters. A turret of twelve stations turns about an axis along
+    x; station 1 is in use where it points at the spindle's axis. The live one adds Y, square to X, and a C axis."""
+    chuck, face, stations, reach = 210.0, 88.0, 12, 190.0
+    tilt = [0.0, 0.70710678, 0.70710678]  # X+
+    # At the reference station 1's gauge point stands 360 before the chuck's face and 150 off the spindle's axis.
+    home_z, home_x = face + 430.0, 150.0
+    centre = [home_z, (home_x + reach) * tilt[1], (home_x + reach) * tilt[2]]  # of the turret
+    links = [
+        link(
+            "bed",
+            None,
+            None,
+            box([1500, 620, 300], [380, 60, -480]),
+            box([420, 560, 620], [-260, 40, -20]),
+            rod(170, 60, [-20, 0, 0], [0, 90, 0]),
+        ),
+        link(
+            "chuck",
+            "bed",
+            rotary("C", [1, 0, 0], [0, 0, 0], None, 36000) if live else None,
+            rod(chuck, face - 22, [face / 2 - 4, 0, 0], [0, 90, 0]),
+        ),
+        link(
+            "carriage",
+            "bed",
+            linear("Z", [1, 0, 0], [-460, 30], 24000, 5000),
+            box([260, 240, 120], [home_z + 190, 430, 40], [-45, 0, 0]),
+        ),
+    ]
+    parent = "carriage"
+    if live:
+        links.append(
+            link(
+                "wedge",
+                parent,
+                linear("Y", [0.0, -0.70710678, 0.70710678], [-40, 40], 12000, 3000),
+                box([230, 120, 120], [home_z + 190, 380, 180], [-45, 0, 0]),
+            )
+        )
+        parent = "wedge"
+    links.append(
+        link(
+            "slide",
+            parent,
+            linear("X", tilt, [-165, 40], 20000, 5000),
+            box([230, 150, 150], [home_z + 150, centre[1], centre[2]], [-45, 0, 0]),
+        )
+    )
+    disc = link("turret", "slide", rotary("TR", [-1, 0, 0], centre, None, 36000))
+    disc["shapes"] = [
+        {"type": "cylinder", "diameter": 2 * reach - 60, "length": 70, "at": [0, 0, 0], "turn": [0, 90, 0]}
+    ]
+    links.append(disc)
+    mounts: list[Json] = [{"name": "chuck", "link": "chuck", "at": [face, 0, 0], "turn": [0, 90, 0], "takes": "work"}]
+    for i in range(stations):
+        # In the disc's frame the gauge point of station 1 lies towards the spindle: down the slide by `reach`.
+        a = math.radians(225.0 + 360.0 / stations * i)
+        at = [0.0, reach * math.cos(a), reach * math.sin(a)]
+        mounts.append({"name": f"station {i + 1}", "link": "turret", "at": [round(c, 6) for c in at], "takes": "tool", "station": i + 1,
+                       "turn": _station_turn(math.degrees(a))})  # fmt: skip
+    axes = ["X", "Y", "Z", "C", "TR"] if live else ["X", "Z", "TR"]
+    data = machine(name, links, mounts, "", {}, rpm=5000 if live else 4000, seconds=0.6)
+    data["channels"] = [{"number": 1, "axes": axes, "diameters": ["X"]}]
+    data["reference"] = {"1": dict.fromkeys(axes, 0)}
+    data["turret"] = {"axis": "TR", "stations": stations, "seconds": 0.25}
+    data["work_spindle"] = {"mount": "chuck", "max_rpm": 5000 if live else 4000} | ({"axis": "C"} if live else {})
+    data["rapid"] = "straight"
+    if live:
+        data["codes"] = {"M33": {"does": "live", "turns": 1}, "M34": {"does": "live", "turns": -1}, "M35": {"does": "live", "turns": 0},
+                         "M45": {"does": "wait", "seconds": 0.5}, "M46": {"does": "wait", "seconds": 0.3},
+                         "M12": {"does": "clamp", "axis": "C", "seconds": 0.2}, "M13": {"does": "unclamp", "axis": "C", "seconds": 0.2}}  # fmt: skip
+    return data
+
+
+def _station_turn(degrees: float) -> list[float]:
+    """The frame of a station whose tools point away from the disc's axis at this angle about x: −z points outwards, x along
+    the spindle."""
+    # −z along (0, cos a, sin a): z = (0, −cos a, −sin a); x stays (1, 0, 0).  Turned about x by t: z = (0, −sin t, cos t).
+    return [degrees + 90.0 if degrees + 90.0 <= 360.0 else degrees - 270.0, 0, 0]
+
+
 MACHINES: dict[str, Json] = {
     "vm3-17": vertical_mill("VM-3 unit 17", (610, 410, 510), (700, 400),
                             {"rapid": 24000, "rapid_z": 18000, "accel": 4000, "change": 4.0, "rpm": 12000}),
@@ -186,4 +271,6 @@ MACHINES: dict[str, Json] = {
     "tr5-40": trunnion_mill(),
     "ht5-44": head_and_table(),
     "gr6-52": two_rotary_router(),
+    "la2-61": lathe("LA-2 unit 61", live=False),
+    "ly4-63": lathe("LY-4 unit 63", live=True),
 }  # fmt: skip

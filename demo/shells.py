@@ -121,7 +121,10 @@ def placed(b: int) -> tuple[list[float], list[float]]:
 
 
 def bodies(flawed: bool) -> list[Json]:
-    tombstone: list[Json] = [{"type": "box", "size": [200, 200, 430], "at": [0, 0, 245]}, {"type": "box", "size": [320, 320, 30], "at": [0, 0, 15]}]
+    tombstone: list[Json] = [
+        {"type": "box", "size": [200, 200, 430], "at": [0, 0, 245]},
+        {"type": "box", "size": [320, 320, 30], "at": [0, 0, 15]},
+    ]
     result: list[Json] = [{"name": "tombstone", "role": "fixture", "mount": MOUNT, "shapes": tombstone}]
     for _, b, variant in FACES:
         at, turn = placed(b)

@@ -97,7 +97,7 @@ class TurningContact(unittest.TestCase):
     def check(self, chain, a, b, values, least, touched, by_triangles):  # type: ignore[no-untyped-def]
         follows = follower(chain, values)
         if by_triangles:
-            follows.convex = {a.label: None, b.label: None}
+            follows.convex = {a.key: None, b.key: None}
         seen, name = follows.follow(a, b, 2.0), a.label
         self.assertTrue(touched.any() and (least > 2.0).any(), f"{name}: the walk should meet and miss")
         self.assertTrue((seen.hit[touched] == 2).all(), name)

@@ -6,10 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.spatial import ConvexHull
+from shapely.geometry import MultiPoint, Point
 
 from ..geometry.distance_kernel import closest_on_triangle
-from ..geometry.frames import Floats, apply
-from ..geometry.mesh import Mesh, is_convex
+from ..geometry.frames import Floats, apply, inverse
+from ..geometry.mesh import Mesh, is_convex, revolve
 
 
 @dataclass(frozen=True)
@@ -22,10 +23,27 @@ class Body:
     solids: tuple[Mesh, ...]
     tool: int = 0
     pieces: tuple[Mesh, ...] = ()
+    always: bool = False  # a tool of a turret: there whichever tool is in use
+    while_work: str = ""  # "spins", "still": only there while the work spindle does so
 
     @property
     def label(self) -> str:
         return f"T{self.tool} {self.name}" if self.tool else self.name
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return self.label, self.while_work
+
+
+def spun(mesh: Mesh, axis: Floats) -> Mesh:
+    """The ring that holds all a solid sweeps while it turns about the Z of a frame (4, 4): the hull of its z and r."""
+    points = apply(inverse(axis), mesh.vertices)
+    radius = np.hypot(points[:, 0], points[:, 1])
+    inner = float(MultiPoint(points[:, :2]).convex_hull.distance(Point(0.0, 0.0)))
+    low, high = float(points[:, 2].min()), float(points[:, 2].max())
+    section = np.concatenate([np.column_stack([radius, points[:, 2]]), [[inner, low], [inner, high]]])
+    outline = section[ConvexHull(section).vertices]
+    return revolve(outline.tolist()).moved(axis)
 
 
 @dataclass(frozen=True)

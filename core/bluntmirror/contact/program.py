@@ -43,6 +43,8 @@ def pairs_of(bodies: list[Body], chain: Chain, ignore: list[tuple[str, str]]) ->
     for i, a in enumerate(bodies):
         for b in bodies[i + 1 :]:
             if a.tool and b.tool:
+                continue  # in one spindle one after the other, or fixed to one turret
+            if a.while_work and b.while_work and a.while_work != b.while_work:
                 continue
             if not chain.moves_against(a.link, b.link):
                 continue
@@ -69,19 +71,21 @@ class Followed:
 class Follower:
     """Follows pairs over a program; trees are made once. `knots.at` holds a column for every axis of the chain."""
 
-    def __init__(self, tool_of_motion: np.ndarray, knots: Knots, chain: Chain) -> None:
-        """`tool_of_motion`: the number of the tool in the spindle in every motion."""
+    def __init__(self, tool_of_motion: np.ndarray, knots: Knots, chain: Chain, spins: np.ndarray | None = None) -> None:
+        """`tool_of_motion`: the number of the tool in use in every motion; `spins`: whether the work spindle turns in it."""
+        of = knots.motion
+        self.spins = np.zeros(len(of), np.bool_) if spins is None else spins[of]
         self.knots, self.chain = knots, chain
         self.values = np.ascontiguousarray(knots.at, dtype=np.float64)
         self.low, self.high = self.values.min(axis=0), self.values.max(axis=0)
         self.tool_of = tool_of_motion[knots.motion] if len(knots.motion) else np.zeros(0, np.int32)
         self.trees: dict[object, BoxTree] = {}
-        self.convex: dict[str, Pieces | None] = {}
-        self.reaches: dict[tuple[str, int], float] = {}
+        self.convex: dict[tuple[str, str], Pieces | None] = {}
+        self.reaches: dict[tuple[tuple[str, str], int], float] = {}
 
     def tree(self, body: Body, turned: Floats | None = None) -> BoxTree:
         """The tree of a body in its link's frame, or turned (3, 3) about that frame's origin."""
-        key = body.label if turned is None else (body.label, turned.tobytes())
+        key = body.key if turned is None else (body.key, turned.tobytes())
         if key not in self.trees:
             mesh = joined(body.solids)
             if turned is not None:
@@ -92,14 +96,18 @@ class Follower:
         return self.trees[key]
 
     def pieces(self, body: Body) -> Pieces | None:
-        if body.label not in self.convex:
-            self.convex[body.label] = convex_pieces(body)
-        return self.convex[body.label]
+        if body.key not in self.convex:
+            self.convex[body.key] = convex_pieces(body)
+        return self.convex[body.key]
 
     def follow(self, a: Body, b: Body, near: float) -> Followed:
         screws = between(self.chain, a.link, b.link)
-        tool = a.tool or b.tool
-        active = (self.tool_of == tool) if tool else np.ones(len(self.tool_of), np.bool_)
+        active = np.ones(len(self.tool_of), np.bool_)
+        for body in (a, b):
+            if body.tool and not body.always:
+                active &= self.tool_of == body.tool
+            if body.while_work:
+                active &= self.spins == (body.while_work == "spins")
         m = len(active)
         hit, share, closest = np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf)
         pa, pb = self.pieces(a), self.pieces(b)
@@ -177,7 +185,7 @@ class Follower:
         return np.ascontiguousarray(np.concatenate(columns, axis=1)), len(runs)
 
     def reach(self, body: Body, column: int) -> float:
-        key = (body.label, column)
+        key = (body.key, column)
         if key not in self.reaches:
             self.reaches[key] = reach_from_axis(self.chain, body, self.chain.axes[column], self.low, self.high)
         return self.reaches[key]
@@ -239,10 +247,10 @@ def reach_from_axis(chain: Chain, body: Body, axis: str, lowest: Floats, highest
 
 def check_contacts(
     reel: Reel, knots: Knots, chain: Chain, pairs: list[tuple[Body, Body]], near: float, docket: Docket, channel: int,
-    tick: Callable[[float], None] | None = None,
+    spins: np.ndarray | None = None, tick: Callable[[float], None] | None = None,
 ) -> list[Margin]:  # fmt: skip
     """Follow every pair. Returns the margins."""
-    follower = Follower(reel.motions.tool, knots, chain)
+    follower = Follower(reel.motions.tool, knots, chain, spins)
     margins = []
     pairs = [(b, a) if b.tool else (a, b) for a, b in pairs]
     # The parts of one tool against the same body have one cause: they are told together.
@@ -251,6 +259,12 @@ def check_contacts(
         margins.append(seen.margin)
         if seen.hit.any():
             groups.setdefault((f"T{a.tool}" if a.tool else a.label, b.label), []).append((a, b, seen))
+    least: dict[tuple[str, str], Margin] = {}  # a body that spins and stands by turns has one margin
+    for margin in margins:
+        known = least.get((margin.a, margin.b))
+        if known is None or margin.clearance < known.clearance:
+            least[margin.a, margin.b] = margin
+    margins = list(least.values())
     for group in groups.values():
         _report(follower, reel, group, near, docket, channel)
     return margins

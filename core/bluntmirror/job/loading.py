@@ -287,6 +287,10 @@ def _check_machine(machine: MachineFile, shown: str) -> None:
         for axis in values:
             if axis not in axes:
                 raise JobUnreadable(shown, f"reference {where}: no joint moves axis {axis}")
+    if machine.turret and machine.turret.axis not in axes:
+        raise JobUnreadable(shown, f"turret: no joint moves axis {machine.turret.axis}")
+    if machine.work_spindle and machine.work_spindle.mount not in {m.name for m in machine.mounts if m.takes == "work"}:
+        raise JobUnreadable(shown, f"work_spindle: there is no work mount '{machine.work_spindle.mount}'")
     for code, act in machine.codes.items():
         if act.axis and act.axis not in axes:
             raise JobUnreadable(shown, f"codes.{code}: no joint moves axis {act.axis}")

@@ -110,11 +110,13 @@ class Mount(Strict):
     at: Annotated[Triple, LENGTH] = ORIGIN
     turn: Triple = ORIGIN
     takes: Literal["tool", "work"]
+    station: Annotated[int, Field(ge=1, le=1000)] | None = None  # of a turret or magazine
 
 
 class Channel(Strict):
     number: Annotated[int, Field(ge=1, le=16)]
     axes: Annotated[list[str], Field(min_length=1)]
+    diameters: list[str] = []  # axes whose words and offsets are diameters; the joint moves half as far
 
 
 class ToolChange(Strict):
@@ -124,10 +126,14 @@ class ToolChange(Strict):
 
 
 class MachineCode(Strict):
-    """What a code of the machine's own does. `clamp` and `unclamp` hold and free `axis`; `wait` only takes its time (a
-    door, a pallet, an index that no joint models); `macro` calls the subprogram O`program`."""
+    """What a code of the machine's own does.
 
-    does: Literal["clamp", "unclamp", "wait", "macro"]
+    `live` starts (`turns` 1 or −1) or stops (0) a turret's driven tool; `clamp` and `unclamp` hold and free `axis`; `wait`
+    only takes its time (a door, a pallet, an index that no joint models); `macro` calls the subprogram O`program`.
+    """
+
+    does: Literal["clamp", "unclamp", "wait", "macro", "live"]
+    turns: Literal[1, -1, 0] = 0
     axis: str | None = None
     program: Annotated[int, Field(ge=1, le=99_999_999)] | None = None
     seconds: Annotated[float, Field(ge=0, le=3600, allow_inf_nan=False)] = 0.0
@@ -139,6 +145,23 @@ class MachineCode(Strict):
         if self.does == "macro" and not self.program:
             raise ValueError("macro needs the number of its program")
         return self
+
+
+class Turret(Strict):
+    """A turret: `axis` is the rotary joint that indexes it (a name of more than one letter, which no program word moves);
+    station 1 is in use at 0°, the others follow evenly."""
+
+    axis: Annotated[str, Field(min_length=2, max_length=8)]
+    stations: Annotated[int, Field(ge=2, le=100)]
+    seconds: Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)] = 0.3
+
+
+class WorkSpindle(Strict):
+    """A spindle that turns the work: the work mount on it (its Z is the spindle's axis), and the C axis, if it has one."""
+
+    mount: str
+    max_rpm: Positive | None = None
+    axis: str | None = None
 
 
 class Spindle(Strict):
@@ -155,6 +178,8 @@ class MachineFile(Strict):
     reference: dict[Literal["1", "2", "3", "4"], Annotated[dict[str, Finite], LENGTH]] = {}
     tool_change: ToolChange = ToolChange()
     spindle: Spindle = Spindle()
+    turret: Turret | None = None
+    work_spindle: WorkSpindle | None = None
     rapid: Literal["straight", "dogleg"] = "straight"
     codes: dict[Annotated[str, Field(pattern=r"^M\d{1,4}$")], MachineCode] = {}
     ignore: list[tuple[str, str]] = []
@@ -245,16 +270,30 @@ class ProfileCutter(_Milling):
 
 
 class Insert(Strict):
-    """A turning tool. Read and kept; turning is not carried out yet and is reported as such where it is used."""
+    """A turning tool's insert, in the plane of the mount's x and z; the tool points along −z.
+
+    `shape` is the letter of ISO 1832; `lead_angle` the angle between the edge that leads and the feed towards −x (of a
+    right-hand tool; a left-hand one is its mirror image). The tip that `length` and `offset` speak of is where the lines
+    that touch the nose along x and along z meet. `width`: of a groove or part-off insert; `pitch` of a thread insert.
+    """
 
     type: Literal["insert", "groove", "part-off", "thread-insert"]
-    shape: str | None = None
+    shape: Literal["A", "B", "C", "D", "E", "H", "K", "L", "M", "O", "P", "R", "S", "T", "V", "W"] | None = None
     inscribed_circle: Annotated[Positive, LENGTH] | None = None
     nose_radius: Annotated[float, Field(ge=0), LENGTH] | None = None
-    lead_angle: Finite | None = None
+    lead_angle: Annotated[float, Field(gt=0, lt=180)] | None = None
     hand: Literal["right", "left", "neutral"] | None = None
     width: Annotated[Positive, LENGTH] | None = None
+    pitch: Annotated[Positive, LENGTH] | None = None
     reach: Annotated[Positive, LENGTH] | None = None
+
+    @model_validator(mode="after")
+    def _complete(self) -> Insert:
+        if self.type == "insert" and (self.shape is None or self.inscribed_circle is None):
+            raise ValueError("an insert needs its shape and its inscribed_circle")
+        if self.type in ("groove", "part-off") and self.width is None:
+            raise ValueError(f"a {self.type} insert needs its width")
+        return self
 
 
 Cutter = Annotated[
@@ -270,7 +309,11 @@ class Segment(Strict):
 
 
 class Holder(Strict):
+    """`segments` are stacked from the holder face towards the gauge point; `shapes` are drawn in the mount's frame, the
+    gauge point at the origin (blocks and bars of turning tools, imported holders)."""
+
     segments: list[Segment] = []
+    shapes: list[Shape] = []
 
 
 class ToolEntry(Strict):
@@ -279,7 +322,9 @@ class ToolEntry(Strict):
     cutter: Cutter
     holder: Holder = Holder()
     length: Annotated[Positive, LENGTH]
-    registers: Annotated[dict[Literal["H", "D"], Finite], LENGTH] = {}
+    registers: Annotated[dict[Literal["H", "D", "X", "Y", "Z"], Finite], LENGTH] = {}
+    station: Annotated[int, Field(ge=1, le=1000)] | None = None
+    offset: Annotated[Pair, LENGTH] = (0.0, 0.0)  # of the tip beside the mount's axis, along the mount's x and y
 
 
 class ToolsFile(Strict):

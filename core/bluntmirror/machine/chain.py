@@ -11,6 +11,8 @@ a rotary one, q the axis value. A positive axis word moves the tool, seen from t
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from ..geometry.frames import Floats, frame, inverse, rotation_about
@@ -82,20 +84,22 @@ class Chain:
         path_b = {link.name for link in self.path_to(b)}
         return any(self.links[name].joint is not None for name in path_a ^ path_b)
 
-    def datum_offset(self, tool: Mount, work: Mount, datum: Floats) -> dict[str, float]:
+    def datum_offset(
+        self, tool: Mount, work: Mount, datum: Floats, axes: Sequence[str] = ("X", "Y", "Z")
+    ) -> dict[str, float]:
         """The linear axis values that bring the gauge point onto `datum` (in the work mount), rotary axes at zero.
 
-        Raises ValueError when the linear axes cannot reach every direction.
+        Raises ValueError when X, Y and Z, as far as `axes` has them, cannot bring it there.
         """
         zero = np.zeros((1, len(self.axes)))
         origin = self.tool_in_work(tool, work, zero)[0, :3, 3]
-        linear = [axis for axis in self.axes if self.joints[axis].type == "linear" and axis in "XYZ"]
+        linear = [axis for axis in self.axes if self.joints[axis].type == "linear" and axis in "XYZ" and axis in axes]
         columns = np.empty((3, len(linear)))
         for i, axis in enumerate(linear):
             one = zero.copy()
             one[0, self.axes.index(axis)] = 1.0
             columns[:, i] = self.tool_in_work(tool, work, one)[0, :3, 3] - origin
-        if np.linalg.matrix_rank(columns) < 3:
-            raise ValueError("the linear axes do not span space, so a datum cannot be reached with them alone")
         values = np.linalg.lstsq(columns, np.asarray(datum) - origin, rcond=None)[0]
+        if np.linalg.norm(columns @ values - (np.asarray(datum) - origin)) > 1e-6:
+            raise ValueError("the linear axes cannot bring the gauge point onto the datum")
         return {axis: float(value) for axis, value in zip(linear, values, strict=True)}

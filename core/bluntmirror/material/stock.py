@@ -6,7 +6,9 @@ evenly with no side longer than the resolution asked for, so that a box-shaped b
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
+from typing import Any
 
 import numba
 import numpy as np
@@ -29,6 +31,7 @@ from .cut_kernel import (
     cut,
 )
 from .ray_kernel import crossings, pair_up
+from .ring_kernel import bin_rings, cut_rings
 from .turning_kernel import GOLDEN, SEARCH_MM, bin_turned, cut_turned
 
 Floats = NDArray[np.float64]
@@ -249,6 +252,48 @@ class TurnedBatch(Batch):
 
 
 @dataclass
+class RingBatch:
+    """Motions of turning tools while the work spins about the grid's Z through `centre` (3,): z and r of the tip at the
+    start and their change (n, 2); `tool` counts the rows of `RingSets`."""
+
+    start: Floats
+    delta: Floats
+    tool: NDArray[np.int64]
+    flags: NDArray[np.int64]
+    tag: Ints
+    centre: Floats
+
+
+@dataclass
+class RingSets:
+    """Convex outlines, z and r from the tip: outlines (v, 2), begin (outlines + 1,). Of each tool its insert's number comes
+    first, then those of its holder's blocks."""
+
+    outlines: Floats
+    begin: NDArray[np.int64]
+    of_tool: list[list[int]]
+
+    @staticmethod
+    def of(tools: list[list[Floats]]) -> RingSets:
+        """From every tool's outlines, the insert's first; no outline for one that does not turn."""
+        flat = [outline for tool in tools for outline in tool]
+        begin = np.concatenate([[0], np.cumsum([len(outline) for outline in flat])]).astype(np.int64)
+        numbers = iter(range(len(flat)))
+        return RingSets(
+            np.ascontiguousarray(np.concatenate(flat)) if flat else np.zeros((0, 2)), begin,
+            [[next(numbers) for _ in tool] for tool in tools],
+        )  # fmt: skip
+
+    @property
+    def extents(self) -> Floats:
+        """Least and greatest z and r of every outline, (tools, 4)."""
+        parts = [self.outlines[a:b] for a, b in itertools.pairwise(self.begin)]
+        return np.array(
+            [[p[:, 0].min(), p[:, 0].max(), p[:, 1].min(), p[:, 1].max()] if len(p) else [0.0] * 4 for p in parts]
+        )
+
+
+@dataclass
 class BatchResult:
     """Per motion of a batch: was stock removed; per test kind the depth and the place of first touch."""
 
@@ -283,11 +328,36 @@ class Stock:
     def bytes(self) -> int:
         return sum(r.bytes for r in self.rays)
 
-    def cut(self, batch: Batch, tools: ToolSets) -> BatchResult:
+    def cut(self, batch: Batch | RingBatch, tools: ToolSets | RingSets) -> BatchResult:
         """Carry out a batch on all rays. Raises MemoryError when a ray would need thousands of intervals.
 
-        The tools of a plain `Batch` stand along the grid's Z; those of a `TurnedBatch` in any direction.
+        The tools of a plain `Batch` stand along the grid's Z, those of a `TurnedBatch` in any direction; a `RingBatch` turns.
         """
+        if isinstance(batch, RingBatch):
+            assert isinstance(tools, RingSets)
+            return self._turn(batch, tools)
+        return self._cut(batch, tools)
+
+    def _turn(self, batch: RingBatch, tools: RingSets) -> BatchResult:
+        """A holder's blocks ask before the insert of the same motion cuts; both are told as that motion's."""
+        of = [tools.of_tool[int(tool)] for tool in batch.tool]
+        rows = np.array([i for i, outlines in enumerate(of) for _ in outlines], np.int64)
+        outline = np.array([o for outlines in of for o in [*outlines[1:], *outlines[:1]]], np.int64)
+        insert = np.array([k == len(outlines) - 1 for outlines in of for k in range(len(outlines))], np.bool_)
+        flags = np.where(insert, batch.flags[rows], 1 << TEST_CUT)
+        single = RingBatch(batch.start[rows], batch.delta[rows], outline, flags, batch.tag[rows], batch.centre)
+        answer = self._cut(single, tools)
+        n = len(batch.start)
+        removed, depth, place = np.zeros(n, np.bool_), np.zeros((n, SETS)), np.zeros((n, SETS, 3))
+        removed[rows[insert]] = answer.removed[insert]
+        for k in np.flatnonzero(answer.depth[:, TEST_CUT] > 0):
+            kind = TEST_CUT if insert[k] else TEST_HOLDER
+            if answer.depth[k, TEST_CUT] > depth[rows[k], kind]:
+                depth[rows[k], kind] = answer.depth[k, TEST_CUT]
+                place[rows[k], kind] = answer.place[k, TEST_CUT]
+        return BatchResult(removed, depth, place)
+
+    def _cut(self, batch: Batch | RingBatch, tools: ToolSets | RingSets) -> BatchResult:
         numba.set_parallel_chunksize(1)
         n = len(batch.start)
         removed = np.zeros(n, np.bool_)
@@ -304,20 +374,45 @@ class Stock:
         return BatchResult(removed, depth, place)
 
     def _cut_direction(
-        self, rays: Rays, batch: Batch, tools: ToolSets, lengths: Floats, removed: NDArray[np.bool_], shift: Floats,
+        self, rays: Rays, batch: Batch | RingBatch, tools: ToolSets | RingSets, lengths: Floats, removed: NDArray[np.bool_], shift: Floats,
         first: Floats, place: Floats,
     ) -> None:  # fmt: skip
         lattice, direction = self.lattice, rays.direction
-        turned = batch if isinstance(batch, TurnedBatch) else None
-        grid = (tools.sets, tools.extents, lattice.origin, lattice.step, lattice.counts, rays.tiles_u, rays.tile_lo,
-                rays.tile_hi)  # fmt: skip
-        if turned:
-            steps = turned.search_steps(tools.extents[:, :, 2].max(axis=1))
+        grid = (lattice.origin, lattice.step, lattice.counts, rays.tiles_u, rays.tile_lo, rays.tile_hi)
+        plan: tuple[Any, ...]  # the kernel and the arguments that only it takes
+        if isinstance(batch, RingBatch):
+            assert isinstance(tools, RingSets)
+            tile_begin, entries = bin_rings(
+                direction, batch.start, batch.delta, tools.extents, batch.tool, batch.centre, *grid
+            )
+            plan = (cut_rings, batch.start, batch.delta, batch.tool, batch.flags, batch.tag, tools.outlines, tools.begin,
+                    tools.extents, batch.centre)  # fmt: skip
+        elif isinstance(batch, TurnedBatch):
+            assert isinstance(tools, ToolSets)
+            way = (batch.start, batch.delta, batch.axis, batch.turn)
             tile_begin, entries, near = bin_turned(
-                direction, turned.start, turned.delta, turned.axis, turned.turn, turned.tool, turned.flags, *grid
+                direction, *way, batch.tool, batch.flags, tools.sets, tools.extents, *grid
+            )
+            steps = batch.search_steps(tools.extents[:, :, 2].max(axis=1))
+            plan = (
+                cut_turned,
+                *way,
+                steps,
+                batch.tool,
+                near,
+                batch.tag,
+                tools.sets,
+                tools.extents,
+                tools.convex,
+                tools.slabs,
             )
         else:
-            tile_begin, entries, near = bin_motions(direction, batch.start, batch.delta, batch.tool, batch.flags, *grid)
+            assert isinstance(tools, ToolSets)
+            tile_begin, entries, near = bin_motions(
+                direction, batch.start, batch.delta, batch.tool, batch.flags, tools.sets, tools.extents, *grid
+            )
+            plan = (cut, batch.start, batch.delta, lengths, batch.tool, near, batch.tag, tools.sets, tools.extents,
+                    tools.convex, tools.slabs)  # fmt: skip
         if not len(entries):
             return
         entry_removed = np.zeros(len(entries), np.bool_)
@@ -328,21 +423,12 @@ class Stock:
         active = active[np.argsort(-busy[active], kind="stable")]  # the heaviest first, so that no thread ends late
         resume = tile_begin[active].copy()
         while len(active):
-            memory = (
-                lattice.origin, lattice.step, lattice.counts, rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, rays.base,
-                rays.capacity, rays.count, rays.tile_lo, rays.tile_hi, entry_removed, met_stock, result,
+            kernel: Any = plan[0]
+            kernel(
+                direction, active, resume, rays.tiles_u, tile_begin, entries, *plan[1:], lattice.origin, lattice.step,
+                lattice.counts, rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, rays.base, rays.capacity, rays.count,
+                rays.tile_lo, rays.tile_hi, entry_removed, met_stock, result,
             )  # fmt: skip
-            if turned:
-                cut_turned(
-                    direction, active, resume, rays.tiles_u, tile_begin, entries, turned.start, turned.delta, turned.axis,
-                    turned.turn, steps, turned.tool, near, turned.tag, tools.sets, tools.extents, tools.convex,
-                    tools.slabs, *memory,
-                )  # fmt: skip
-            else:
-                cut(
-                    direction, active, resume, rays.tiles_u, tile_begin, entries, batch.start, batch.delta, lengths,
-                    batch.tool, near, batch.tag, tools.sets, tools.extents, tools.convex, tools.slabs, *memory,
-                )  # fmt: skip
             full = resume < tile_begin[active + 1]
             active, resume = active[full], resume[full]
             for tile in active:

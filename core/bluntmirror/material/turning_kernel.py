@@ -347,7 +347,9 @@ def _cut_tile(
                     whole_low, whole_high = 1e30, -1e30
                     for s in range(begin, end):
                         # The slab itself, grown by as much, tells more closely; only then is the search worth its price.
-                        missed, low, high = _grown_meet(slabs, s, grown, px - mx, py - my, pz - mz, ax, ay, az, direction)
+                        missed, low, high = _grown_meet(
+                            slabs, s, grown, px - mx, py - my, pz - mz, ax, ay, az, direction
+                        )
                         met, moment = missed == 0.0 and _overlaps(lo, hi, base, count, low, high), 0.0
                         if met:
                             met, low, high, moment = swept_meet(

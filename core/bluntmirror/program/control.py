@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ..geometry.frames import Floats
-from ..job.models import MachineCode
+from ..job.models import MachineCode, Turret
 from .expressions import Variables
 from .frames import TipSolver, ToolFrame, into, out_of, tool_frame
 
@@ -30,6 +30,10 @@ class Setup:
     block_skip: frozenset[int] = frozenset()
     optional_stop: bool = False
     loops: int = 1
+    diameters: frozenset[str] = frozenset()  # axes whose words are diameters
+    geometry: dict[int, dict[str, float]] = field(default_factory=dict)  # tool register → axis → value (turning)
+    turret: Turret | None = None
+    stations: dict[int, int] = field(default_factory=dict)  # tool → station of the turret
     solver: TipSolver | None = None  # None: X, Y and Z of this channel do not span space
     codes: dict[str, MachineCode] = field(default_factory=dict)  # the machine's own M and G codes, "M10"
     max_blocks: int = 2_000_000
@@ -59,6 +63,10 @@ class Control:
     speed: float = 0.0
     spindle: int = 0  # +1 M3, −1 M4, 0 still
     coolant: int = 0  # 0 off, 7 mist, 8 flood
+    live: int = 0  # +1, −1 a driven tool of a turret turns
+    surface_speed: float | None = None  # m/min while G96 is on
+    speed_limit: float | None = None  # rev/min, G50 S
+    geometry: dict[str, float] = field(default_factory=dict)  # of the tool register called by T (turning)
     tool: int = 0
     next_tool: int | None = None
     local_shift: dict[str, float] = field(default_factory=dict)  # G52
@@ -86,9 +94,9 @@ class Control:
         return value
 
     def place_shift(self, axis: str) -> float:
-        """Work offset, local shift and coordinate setting of an axis."""
+        """Work offset, local shift, coordinate setting and, in turning, tool geometry of an axis."""
         value = self.setup.work_offsets.get(self.work_offset, {}).get(axis, 0.0)
-        return value + self.local_shift.get(axis, 0.0) + self.shift.get(axis, 0.0)
+        return value + self.local_shift.get(axis, 0.0) + self.shift.get(axis, 0.0) + self.geometry.get(axis, 0.0)
 
     @property
     def framed(self) -> bool:
@@ -134,7 +142,7 @@ class Control:
 
     @property
     def rpm(self) -> float:
-        return self.spindle * self.speed
+        return (self.live or self.spindle) * self.speed
 
     def codes(self) -> tuple[str, ...]:
         """Active codes, as a control's screen would list them."""

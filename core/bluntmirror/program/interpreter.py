@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 
 from ..findings import Docket
-from . import arcs, cycles, dialect
+from . import arcs, cycles
 from .control import OFFSET_NAMES, Control, Setup
 from .dialect import (
     CYCLE,
@@ -26,6 +26,7 @@ from .dialect import (
     DYNAMIC,
     FEED_MODE,
     LENGTH,
+    MILL,
     MOTION,
     OFFSET,
     PATH,
@@ -86,6 +87,8 @@ class Words:
 
 
 class Interpreter:
+    dialect = MILL
+
     def __init__(
         self,
         setup: Setup,
@@ -218,12 +221,12 @@ class Interpreter:
                 if abs(code - value * 10) > 1e-6:
                     self.report("program.word", f"G{value:g} is not a code of this dialect")
                     continue
-                group = dialect.G_GROUPS.get(code)
-                if group is None and code not in dialect.G_ONE_BLOCK:
-                    if code in dialect.G_CANCELS:
+                group = self.dialect.g_groups.get(code)
+                if group is None and code not in self.dialect.g_one_block:
+                    if code in self.dialect.g_cancels:
                         continue
-                    if code in dialect.G_KNOWN:
-                        self._not_carried_out(f"{code_name('G', code)} ({dialect.G_KNOWN[code]})")
+                    if code in self.dialect.g_known:
+                        self._not_carried_out(f"{code_name('G', code)} ({self.dialect.g_known[code]})")
                         words.unsure = True
                     else:
                         self.report("program.word", f"{code_name('G', code)} is not a code of this dialect")
@@ -239,13 +242,15 @@ class Interpreter:
                 words.g.append(code)
             elif letter == "M":
                 code = round(value)
-                if abs(code - value) > 1e-6 or (code not in dialect.M_CARRIED and f"M{code}" not in self.setup.codes):
-                    if code in dialect.M_KNOWN:
-                        self._not_carried_out(f"M{code} ({dialect.M_KNOWN[code]})")
+                if abs(code - value) > 1e-6 or (
+                    code not in self.dialect.m_carried and f"M{code}" not in self.setup.codes
+                ):
+                    if code in self.dialect.m_known:
+                        self._not_carried_out(f"M{code} ({self.dialect.m_known[code]})")
                     else:
                         self.report("program.word", f"M{value:g} is not a code of this dialect; it was passed over")
                     continue
-                group = dialect.M_GROUPS.get(code)
+                group = self.dialect.m_groups.get(code)
                 if group in groups and groups[group] != code:
                     self.report("program.word", f"M{groups[group]} and M{code} contradict each other")
                 if group:
@@ -254,7 +259,7 @@ class Interpreter:
             elif letter in words.value:
                 self.report("program.syntax", f"{letter} is given twice")
                 return None
-            elif letter not in dialect.CARRIED_LETTERS:
+            elif letter not in self.dialect.letters:
                 self.report("program.word", f"{letter} is not a word of this dialect; it was passed over")
             else:
                 words.value[letter] = value
@@ -296,15 +301,9 @@ class Interpreter:
         if not words.unsure and not codes & {280, 300, 520, 530, 682, 920, 40}:
             self._unused_letters(words)
         self._modes(words, codes)
-        if "T" in words:
-            control.next_tool = round(words.value["T"])
-        if 6 in words.m:
-            self._change_tool(block)
+        self._tool_words(words, block)
         if "S" in words:
-            control.speed = abs(words.value["S"])
-            if self.setup.max_rpm and control.speed > self.setup.max_rpm:
-                self.report("program.speed", f"S{control.speed:g} is above the machine's {self.setup.max_rpm:g} rev/min",
-                            amount=control.speed - self.setup.max_rpm)  # fmt: skip
+            self._speed(words, codes)
         for code in words.m:
             if code in (3, 4, 5, 19):
                 control.spindle = {3: 1, 4: -1}.get(code, 0)
@@ -316,9 +315,22 @@ class Interpreter:
             self._move(words, codes)
         self._after(words)
 
+    def _tool_words(self, words: Words, block: Block) -> None:
+        if "T" in words:
+            self.control.next_tool = round(words.value["T"])
+        if 6 in words.m:
+            self._change_tool(block)
+
+    def _speed(self, words: Words, codes: set[int]) -> None:
+        control = self.control
+        control.speed = abs(words.value["S"])
+        if self.setup.max_rpm and control.speed > self.setup.max_rpm:
+            self.report("program.speed", f"S{control.speed:g} is above the machine's {self.setup.max_rpm:g} rev/min",
+                        amount=control.speed - self.setup.max_rpm)  # fmt: skip
+
     def _unused_letters(self, words: Words) -> None:
         """Words that nothing in the block gives a meaning to: passed over by the control, but worth saying."""
-        idle = self.control.cycle_code == 800 and not any(code in dialect.CYCLES for code in words.g)
+        idle = self.control.cycle_code == 800 and not any(code in self.dialect.cycles for code in words.g)
         for letter, where in (("P", "a cycle, dwell or call"), ("Q", "a cycle"), ("L", "a cycle or call")):
             if letter in words and idle and 98 not in words.m and 99 not in words.m and 541 not in words.g:
                 self.report("program.word", f"{letter} has no meaning here: it belongs to {where}")
@@ -331,7 +343,7 @@ class Interpreter:
     def _modes(self, words: Words, codes: set[int]) -> None:
         control = self.control
         for code in words.g:
-            group = dialect.G_GROUPS.get(code)
+            group = self.dialect.g_groups.get(code)
             if group == UNITS:
                 control.inch = code == 200
             elif group == PLANE:
@@ -362,7 +374,7 @@ class Interpreter:
                 control.dynamic = code == 2540 and self._solvable(code)
             elif group == MOTION:
                 control.motion = code
-                if not any(c in dialect.CYCLES for c in words.g):
+                if not any(c in self.dialect.cycles for c in words.g):
                     control.cycle_code = 800
             elif group == CYCLE:
                 if control.cycle_code == 800 and code != 800:
@@ -414,6 +426,8 @@ class Interpreter:
 
     def _machine_code(self, code: int) -> None:
         act = self.setup.codes[f"M{code}"]
+        if act.does == "live":
+            self.control.live = act.turns
         if act.does in ("clamp", "unclamp"):
             assert act.axis
             (self.control.clamped.add if act.does == "clamp" else self.control.clamped.discard)(act.axis)
@@ -511,7 +525,7 @@ class Interpreter:
                 self._straight(RAPID if control.motion == 0 else FEED, target, exact)
             return
         if control.cycle_code != 800:
-            if axes or "R" in words or any(code in dialect.CYCLES for code in codes):
+            if axes or "R" in words or any(code in self.dialect.cycles for code in codes):
                 self._check_before_cut()
                 cycles.carry_out(self, words, axes)
             return
@@ -771,8 +785,8 @@ class Interpreter:
             control.motion, control.cycle_code, control.plane, control.absolute, control.feed_mode, control.inch,
             control.length_code, control.length_number, control.length_applied, control.return_initial,
             control.work_offset, control.exact_mode, control.tool, control.coolant,
-            tuple(control.local_shift.items()), tuple(control.shift.items()), control.tip_control, control.dynamic,
-            None if control.tilt is None else control.tilt.tobytes(),
+            tuple(control.local_shift.items()), tuple(control.shift.items()), control.tip_control, control.dynamic, control.live,
+            tuple(control.geometry.items()), None if control.tilt is None else control.tilt.tobytes(),
         )  # fmt: skip
         if key != self._snapshot_key:
             self._snapshot_key = key
@@ -780,7 +794,7 @@ class Interpreter:
                 Snapshot(
                     control.codes(), control.work_offset, control.length_number, control.length_applied,
                     tuple(control.offset(axis, control.length_applied) for axis in self.setup.axes),
-                    control.tool, control.coolant, control.inch,
+                    control.tool, control.coolant, control.inch, control.live != 0,
                     control.frame(control.length_applied) if control.framed else None,
                 )
             )  # fmt: skip

@@ -36,6 +36,7 @@ class Snapshot:
     tool: int
     coolant: int
     inch: bool
+    live: bool = False  # a driven tool turns, not the work
     frame: ToolFrame | None = None  # of a tilted plane, tip control or dynamic offset
 
 

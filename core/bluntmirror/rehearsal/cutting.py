@@ -24,6 +24,7 @@ from .stands import Stands
 
 BATCH = 2048
 FRAMES = 240  # film frames over a program, as far as it has motions
+OFF_PLANE_MM = 0.05
 VOLUME_AGREEMENT = 0.02  # share by which the three ray families may differ before the run says so
 
 
@@ -62,16 +63,25 @@ def grid_frame(directions: Floats) -> Floats:
     return frame
 
 
+def _directions(result: Rehearsal, tool_from_work: dict[int, Screws], values: Floats) -> Floats:
+    """The direction of the tool in use, seen from the work mount, at the begin of every segment."""
+    assert result.reel and result.knots
+    number = result.reel.motions.tool[result.knots.motion]
+    parts = [s.poses(values[:-1][number == n])[:, :3, 2] for n, s in tool_from_work.items() if (number == n).any()]
+    return np.concatenate(parts) if parts else np.array([[0.0, 0.0, 1.0]])
+
+
 def cut_program(
-    result: Rehearsal, name: str, tool_from_work: Screws, values: Floats, machine_from_work: Stands, channel: int,
-    entering: list[Entering], tell: Callable[[str, float], None],
+    result: Rehearsal, name: str, tool_from_work: dict[int, Screws], values: Floats, machine_from_work: Stands, channel: int,
+    spins: np.ndarray, entering: list[Entering], tell: Callable[[str, float], None],
 ) -> CutStock | None:  # fmt: skip
-    """Cut one stock body. `tool_from_work`: the tool mount seen from the work mount; `values` (m + 1, k): every axis of the
-    chain at the knots."""
+    """Cut one stock body. `tool_from_work`: every tool's mount seen from the work mount; `values` (m + 1, k): every axis of
+    the chain at the knots; `spins` (motions,): whether the work spins."""
     job, docket = result.job, result.docket
     reel, knots = result.reel, result.knots
     assert reel and knots
-    frame = grid_frame(tool_from_work.poses(values)[:, :3, 2])
+    turning = any(result.tools[n].is_turning for n in tool_from_work)
+    frame = np.eye(4) if turning else grid_frame(_directions(result, tool_from_work, values))
     mesh = joined(job.body_meshes[name]).moved(inverse(frame))
     try:
         stock = Stock(mesh, job.file.checks.resolution)
@@ -83,7 +93,8 @@ def cut_program(
                    "add up", bodies=(name,), remedy="Repair the mesh so that it is closed.")  # fmt: skip
     tools = list(result.tools.values())
     sets, facets = (ToolSets.of(tools, job.file.checks.near_stock, facets=turned) for turned in (False, True))
-    segments = Segments(result, tool_from_work, frame, values, sets, facets)
+    segments = Segments(result, tool_from_work, frame, values, sets, facets, spins)
+    _turning_limits(result, name, segments)
     film = Film(stock)
     film.shoot(0.0)
     before = stock.volume
@@ -129,6 +140,25 @@ def cut_program(
     tell("part", 0.0)
     check_part(result, cut, mesh, segments, channel)
     return cut
+
+
+def _turning_limits(result: Rehearsal, name: str, segments: Segments) -> None:
+    """What turning is not worked out here is said."""
+    if segments.off_plane > OFF_PLANE_MM:
+        result.docket.add(
+            "check.limit", f"{name}: a turning tool stands {segments.off_plane:.2f} mm beside the plane of X and the spindle; "
+            "its cut is worked out as if it stood in it", severity="caution", bodies=(name,),
+        )  # fmt: skip
+    beside = segments.spins & ~segments.by_insert & ~segments.rapid
+    away = np.linalg.norm((segments.start - segments.centre)[:, :2], axis=1)
+    if (beside & (away > OFF_PLANE_MM)).any():
+        motion = int(segments.motion[np.flatnonzero(beside & (away > OFF_PLANE_MM))[0]])
+        motions = result.reel.motions if result.reel else None
+        assert motions
+        result.docket.add(
+            "check.limit", f"{name} spins while a tool that is no insert works beside its axis; only what the tool covers "
+            "where it stands is taken off", program=motions.file_name(motion), line=int(motions.line[motion]), bodies=(name,),
+        )  # fmt: skip
 
 
 class _Watch:

@@ -8,10 +8,10 @@ from functools import partial
 
 import numpy as np
 
-from ..contact.bodies import Body
+from ..contact.bodies import Body, spun
 from ..contact.program import Follower, check_contacts, pairs_of
 from ..findings import Docket
-from ..geometry.frames import Floats, frame
+from ..geometry.frames import Floats, frame, inverse
 from ..job import Job, JobUnreadable
 from ..job.models import Datum, Mount
 from ..machine import Chain
@@ -19,7 +19,9 @@ from ..machine.screws import between, between_mounts
 from ..machine.tip import Kinematics
 from ..program.control import Setup
 from ..program.interpreter import Interpreter
+from ..program.motions import TOOL_CHANGE
 from ..program.text import ProgramText
+from ..program.turning import TurnInterpreter
 from ..timeline.reel import Knots, make_knots, time_motions
 from ..tools import Assembly, build_assembly
 from . import travel
@@ -29,12 +31,67 @@ from .result import Rehearsal
 from .stands import Stands
 
 KNOT_TOLERANCE_MM = 0.002
+INTERPRETERS: dict[str, type[Interpreter]] = {"iso-mill": Interpreter, "iso-turn": TurnInterpreter}
 
 Progress = Callable[[str, float], None]
 
 
 class Cancelled(Exception):
     """Raised by a progress callback to end the run."""
+
+
+def tool_mount(job: Job, chain: Chain, number: int) -> Mount:
+    """The mount that holds a tool: that of its station, else the machine's first."""
+    entry = next((t for t in job.tools.tools if t.number == number), None)
+    station = entry.station if entry and entry.station else number
+    for mount in chain.mounts.values():
+        if mount.takes == "tool" and mount.station == station:
+            return mount
+    return chain.mount_of("tool")
+
+
+def work_spins(result: Rehearsal) -> np.ndarray:
+    """For every motion, whether the machine's work spindle turns: not while a driven tool of the turret does."""
+    assert result.reel
+    motions = result.reel.motions
+    if result.job.machine.work_spindle is None:
+        return np.zeros(len(motions), np.bool_)
+    live = np.array([s.live for s in motions.snapshots] or [False])[motions.snapshot]
+    return np.asarray((motions.rpm != 0) & ~live)
+
+
+def tool_geometry(job: Job, chain: Chain, axes: tuple[str, ...]) -> dict[int, dict[str, float]]:
+    """Geometry registers of turning tools: what the control adds to X and Z for each. Where the table says nothing, the
+    true place of the tip beside the first station's gauge point; diameters as typed, halved."""
+    channel = next(c for c in job.machine.channels if tuple(c.axes) == axes)
+    zero = np.zeros((1, len(chain.axes)))
+    base = chain.mount_pose(chain.mount_of("tool"), zero)[0, :3, 3]
+    result = {}
+    for entry in job.tools.tools:
+        mount = tool_mount(job, chain, entry.number)
+        pose = chain.mount_pose(mount, _indexed(job, chain, mount, zero))[0]
+        tip = pose[:3, :3] @ np.array([*entry.offset, -entry.length]) + pose[:3, 3] - base
+        own = {}
+        for axis in axes:
+            joint = chain.joints[axis]
+            if joint.type == "linear" and axis in "XYZ":
+                unit = np.asarray(joint.direction) / np.linalg.norm(joint.direction)
+                sign = -1.0 if axis in {s.joint.axis for s in chain.path_to(mount.link) if s.joint} else 1.0
+                own[axis] = float(sign * (tip @ unit)) + 0.0
+        for axis in ("X", "Y", "Z"):
+            if axis in entry.registers:
+                own[axis] = entry.registers[axis] / (2.0 if axis in channel.diameters else 1.0)
+        result[entry.number] = own
+    return result
+
+
+def _indexed(job: Job, chain: Chain, mount: Mount, values: Floats) -> Floats:
+    """Axis values with the turret turned to a mount's station."""
+    turret = job.machine.turret
+    if turret and mount.station:
+        values = values.copy()
+        values[:, chain.axes.index(turret.axis)] = (mount.station - 1) * 360.0 / turret.stations
+    return values
 
 
 def work_mount(job: Job, chain: Chain) -> Mount:
@@ -59,17 +116,19 @@ def kinematics_of(job: Job, chain: Chain, channel: int) -> Kinematics | None:
 def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics | None = None) -> Setup:
     """What the virtual control holds: offsets (datums worked out), registers, references."""
     axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
-    tool_mount = chain.mount_of("tool")
+    diameters = frozenset(next(c.diameters for c in job.machine.channels if c.number == channel))
+    first_mount = chain.mount_of("tool")
+    turns = job.file.programs[0].dialect.startswith("iso-turn")
     offsets: dict[str, dict[str, float]] = {}
     for key, value in job.file.work_offsets.items():
         name = key.upper().replace(" ", "")
         if isinstance(value, Datum):
             try:
-                offsets[name] = chain.datum_offset(tool_mount, chain.mounts[value.mount], np.array(value.datum))
+                offsets[name] = chain.datum_offset(first_mount, chain.mounts[value.mount], np.array(value.datum), axes)
             except ValueError as error:
                 raise JobUnreadable("job.json", f"work_offsets.{key}: {error}") from error
         else:
-            offsets[name] = dict(value)
+            offsets[name] = {axis: v / (2.0 if axis in diameters else 1.0) for axis, v in value.items()}
     change = job.machine.tool_change
     return Setup(
         axes=axes,
@@ -86,21 +145,33 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
         block_skip=frozenset(job.file.switches.block_skip),
         optional_stop=job.file.switches.optional_stop,
         loops=job.file.switches.loop,
+        diameters=diameters,
+        geometry=tool_geometry(job, chain, axes) if turns else {},
+        turret=job.machine.turret,
+        stations={t.number: t.station or t.number for t in job.tools.tools},
         solver=kinematics,
         codes=dict(job.machine.codes),
     )
+
+
+def assemblies(job: Job) -> dict[int, Assembly]:
+    """Every tool of the table as it hangs in its mount."""
+    return {
+        t.number: build_assembly(t, job.solid(t.holder.shapes, f"{job.file.tools}: tool {t.number}.holder.shapes"))
+        for t in job.tools.tools
+    }
 
 
 def check_program(job: Job, progress: Progress | None = None) -> Rehearsal:
     """Read and interpret the programs and time their motions: the program check and the trace."""
     tell = progress or (lambda stage, share: None)
     chain = Chain(job.machine)
-    result = Rehearsal(job, chain, {t.number: build_assembly(t) for t in job.tools.tools}, Docket())
+    result = Rehearsal(job, chain, assemblies(job), Docket())
     entry = job.file.programs[0]
     if len(job.file.programs) > 1:
         result.docket.add("check.limit", f"only channel {entry.channel} is rehearsed; several channels are not carried "
                           "out yet", program=job.file.programs[1].main)  # fmt: skip
-    if entry.dialect != "iso-mill":
+    if entry.dialect not in INTERPRETERS:
         result.docket.add("check.limit", f"the dialect '{entry.dialect}' is not carried out yet", program=entry.main)
         return result
     kinematics = kinematics_of(job, chain, entry.channel)
@@ -108,7 +179,7 @@ def check_program(job: Job, progress: Progress | None = None) -> Rehearsal:
     result.kinematics = kinematics
     result.setup = setup
     texts = [ProgramText(name, job.programs[name]) for name in [entry.main, *entry.library]]
-    run = Interpreter(
+    run = INTERPRETERS[entry.dialect](
         setup, texts, result.docket, entry.channel, setup.references.get(1), tick=lambda s: tell("reading", s)
     )
     result.interpreted = run.run()
@@ -158,11 +229,20 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
     pairs = pairs_of(bodies, chain, job.machine.ignore)
     result.pairs = len(pairs)
     result.margins = check_contacts(
-        reel, full, chain, pairs, job.file.checks.near, docket, channel, lambda share: tell("contact", share)
+        reel,
+        full,
+        chain,
+        pairs,
+        job.file.checks.near,
+        docket,
+        channel,
+        work_spins(result),
+        lambda share: tell("contact", share),
     )
     _limits(result)
-    follower = Follower(reel.motions.tool, full, chain)
-    tool_mount = chain.mount_of("tool")
+    follower = Follower(reel.motions.tool, full, chain, work_spins(result))
+    spins = work_spins(result)
+    used = sorted(set(np.unique(reel.motions.tool).tolist()) & set(result.tools))
     for body in job.file.bodies:
         if body.role != "stock":
             continue
@@ -175,8 +255,8 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
             for item, segments in _enters_the_blank(result, full, bodies, body.name, follower)
         ]
         machine_from_work = Stands(full.at, partial(chain.mount_pose, work))
-        tool_from_work = between_mounts(chain, work, tool_mount)
-        cut = cut_program(result, body.name, tool_from_work, full.at, machine_from_work, channel, entering, tell)
+        tool_from_work = {n: between_mounts(chain, work, tool_mount(job, chain, n)) for n in used}
+        cut = cut_program(result, body.name, tool_from_work, full.at, machine_from_work, channel, spins, entering, tell)
         if cut:
             result.stocks.append(cut)
     _leave_out_foretold(docket)
@@ -207,14 +287,40 @@ def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set
                     pieces=tuple(m.moved(own) for m in job.pieces(item.shapes or [item.shape])),  # type: ignore[list-item]
                 )
             )  # fmt: skip
-    mount = chain.mount_of("tool")
-    placed = frame(mount.at, mount.turn)
-    for number in sorted(used & set(tools)):
+    if job.machine.work_spindle:
+        bodies = _while_spinning(job, chain, bodies)
+    # A turret carries all its tools, whichever is in use; a spindle only the one that is in it.
+    carried = set(tools) if job.machine.turret else used & set(tools)
+    for number in sorted(carried):
+        mount = tool_mount(job, chain, number)
+        placed = frame(mount.at, mount.turn)
         pieces = tools[number].pieces()
         for part, mesh in tools[number].meshes().items():
             convex = tuple(piece.moved(placed) for piece in pieces[part])
-            bodies.append(Body(part, mount.link, (mesh.moved(placed),), tool=number, pieces=convex))
+            always = job.machine.turret is not None
+            bodies.append(Body(part, mount.link, (mesh.moved(placed),), tool=number, pieces=convex, always=always))
     return bodies
+
+
+def _while_spinning(job: Job, chain: Chain, bodies: list[Body]) -> list[Body]:
+    """What hangs on the work spindle counts as itself while that stands, and as the body it sweeps while it turns."""
+    spindle = job.machine.work_spindle
+    assert spindle
+    mount = chain.mounts[spindle.mount]
+    axis = frame(mount.at, mount.turn)
+    result = []
+    for body in bodies:
+        if all(step.name != mount.link for step in chain.path_to(body.link)):
+            result.append(body)
+            continue
+        own = (
+            inverse(chain.pose(body.link, np.zeros((1, len(chain.axes))))[0])
+            @ chain.pose(mount.link, np.zeros((1, len(chain.axes))))[0]
+            @ axis
+        )
+        swept = tuple(spun(mesh, own) for mesh in body.pieces or body.solids)
+        result += [replace(body, while_work="still"), replace(body, solids=swept, pieces=(), while_work="spins")]
+    return result
 
 
 def _enters_the_blank(
@@ -229,16 +335,24 @@ def _enters_the_blank(
     placed = frame(mount.at, mount.turn)
     blank = Body(stock, mount.link, tuple(mesh.moved(placed) for mesh in job.body_meshes[stock]))
     entering = []
-    others = [body for body in bodies if not body.tool]
+    assert result.reel
+    motions = result.reel.motions
+    changing = motions.kind[full.motion] == TOOL_CHANGE
+    others = [body for body in bodies if not body.tool or body.always]
     for a, b in pairs_of([*others, blank], chain, job.machine.ignore):
         if blank not in (a, b):
             continue
         seen = follower.follow(a, b, job.file.checks.near_stock)
         result.margins.append(seen.margin)
         result.pairs += 1
-        touched = np.flatnonzero(seen.hit == 2)
+        # A turret's tool may touch the work only while it is in use, and not while the turret turns.
+        other = a if b is blank else b
+        idle = (
+            changing | (motions.tool[full.motion] != other.tool) if other.tool else np.ones(len(full.motion), np.bool_)
+        )
+        touched = np.flatnonzero((seen.hit == 2) & idle)
         if len(touched):
-            entering.append((a if b is blank else b, touched))
+            entering.append((other, touched))
     return entering
 
 

@@ -11,14 +11,15 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from scipy.spatial import ConvexHull
 
 from ..geometry.frames import Floats, inverse
 from ..machine.screws import Screws
 from ..material.cut_kernel import CUT, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
-from ..material.stock import Batch, ToolSets, TurnedBatch
+from ..material.stock import Batch, RingBatch, RingSets, ToolSets, TurnedBatch
 from ..material.sweep_kernel import first_through, slab_radius
 from ..material.turning_kernel import first_turned_through
-from ..program.motions import RAPID
+from ..program.motions import RAPID, TOOL_CHANGE
 from ..tools.assembly import H0, H1
 from .result import Rehearsal
 
@@ -27,38 +28,46 @@ HAIR_MM = 1e-6
 TIP_TOLERANCE_MM = 0.001  # of the tip's straight way between the ends of a piece
 MOST_DEGREES = 1.5  # that a rotary axis turns within a piece: 50 mm above the tip its arc stands off by 4 µm
 UPRIGHT = 1e-12
+UPRIGHT_MODE, TURNED, RING = 0, 1, 2
 
 
 class Segments:
-    """The pieces of all segments that have a known tool. `tool_from_work`: the tool mount seen from the work mount;
-    `frame`: the grid's in the work mount's; `values` (m + 1, k): all axes of the chain at the knots."""
+    """The pieces of all segments that have a known tool. `tool_from_work`: every tool's mount seen from the work mount;
+    `frame`: the grid's in the work mount's; `values` (m + 1, k): all axes of the chain at the knots; `spins` (motions,):
+    whether the work spins."""
 
     def __init__(
-        self, result: Rehearsal, tool_from_work: Screws, frame: Floats, values: Floats, sets: ToolSets, turned: ToolSets
+        self, result: Rehearsal, tool_from_work: dict[int, Screws], frame: Floats, values: Floats, sets: ToolSets,
+        turned: ToolSets, spins: np.ndarray,
     ) -> None:  # fmt: skip
         assert result.reel and result.knots
         motions, knots = result.reel.motions, result.knots
         tool_number = motions.tool[knots.motion]
         usable = {n for n, tool in result.tools.items() if tool.carried_out}
-        keep = np.flatnonzero(np.isin(tool_number, list(usable)))
-        lengths = np.array([result.tools[int(n)].length for n in tool_number[keep]]).reshape(-1)
+        # While a turret indexes its tools swing past the work: that is a matter of contact, not of cutting.
+        keep = np.flatnonzero(np.isin(tool_number, list(usable)) & (motions.kind[knots.motion] != TOOL_CHANGE))
         to_grid = inverse(frame)
 
-        def poses(rows: Floats, length: Floats) -> tuple[Floats, Floats]:
+        def poses(rows: Floats, numbers: np.ndarray) -> tuple[Floats, Floats]:
             """Tip and axis (n, 3) in the grid's frame."""
-            pose = to_grid @ tool_from_work.poses(rows)
-            return pose[:, :3, 3] - length[:, None] * pose[:, :3, 2], pose[:, :3, 2].copy()
+            tip, axis = np.zeros((len(rows), 3)), np.zeros((len(rows), 3))
+            for n in np.unique(numbers):
+                of = numbers == n
+                pose = to_grid @ tool_from_work[int(n)].poses(rows[of])
+                tip[of], axis[of] = pose[:, :3, :3] @ result.tools[int(n)].tip + pose[:, :3, 3], pose[:, :3, 2]
+            return tip, axis
 
-        begin, end = values[keep], values[keep + 1]
-        pieces = self._pieces(begin, end, lengths, tool_from_work, poses)
+        begin, end, number = values[keep], values[keep + 1], tool_number[keep]
+        turning = sorted({int(axis) for n in np.unique(number) for axis in tool_from_work[int(n)].turning})
+        pieces = self._pieces(begin, end, number, turning, poses)
         self.index = np.repeat(keep, pieces)
         number_in = np.arange(len(self.index)) - np.repeat(np.cumsum(pieces) - pieces, pieces)
         count = np.repeat(pieces, pieces)
         self.share0, self.share1 = number_in / count, (number_in + 1) / count
-        lengths = np.repeat(lengths, pieces)
         a, b = np.repeat(begin, pieces, axis=0), np.repeat(end, pieces, axis=0)
-        self.start, self.axis = poses(a + self.share0[:, None] * (b - a), lengths)
-        stop, axis_end = poses(a + self.share1[:, None] * (b - a), lengths)
+        number = np.repeat(number, pieces)
+        self.start, self.axis = poses(a + self.share0[:, None] * (b - a), number)
+        stop, axis_end = poses(a + self.share1[:, None] * (b - a), number)
         self.delta, self.turn = stop - self.start, axis_end - self.axis
         self.turn[np.abs(self.turn).max(axis=1, initial=0.0) < UPRIGHT] = 0.0
         self.upright = (self.axis[:, 2] > 1.0 - UPRIGHT) & ~self.turn.any(axis=1)
@@ -66,7 +75,6 @@ class Segments:
         span = knots.t1[self.index] - knots.t0[self.index]
         self.t0 = knots.t0[self.index] + self.share0 * span
         self.time = np.where(self.share1 == 1.0, knots.t1[self.index], knots.t0[self.index] + self.share1 * span)
-        number = tool_number[self.index]
         turns = np.ones(len(number))
         self.tool = np.zeros(len(number), np.int64)
         self.reach = np.zeros((len(number), 3))  # radius, lowest and highest place of the cutting part
@@ -77,7 +85,13 @@ class Segments:
         self.slabs, self.sets = sets.slabs, sets.sets
         self.upright_sets, self.turned_sets = sets, turned
         rapid = motions.kind[self.motion] == RAPID
-        still = motions.rpm[self.motion] * turns <= 0
+        inserts = np.array([n for n, tool in result.tools.items() if tool.is_turning])
+        self.by_insert = np.isin(number, inserts)
+        # An insert cuts work that spins, whichever way; all others must turn themselves, or be still on work that spins.
+        still = np.where(
+            self.by_insert, ~spins[self.motion], (motions.rpm[self.motion] * turns <= 0) & ~spins[self.motion]
+        )
+        self.spins = spins[self.motion]
         self.rapid, self.still = rapid, still & ~rapid
         test_cut = rapid | still
         self.flags = np.full(len(number), (1 << CUT) | (1 << TEST_SHANK) | (1 << TEST_HOLDER), np.int64)
@@ -85,16 +99,57 @@ class Segments:
         self.flags |= np.where(rapid, 0, 1 << TEST_FLUSH)
         if result.job.file.checks.near_stock > 0:
             self.flags |= 1 << TEST_NEAR
-        self._changes = np.flatnonzero(np.diff(self.upright.astype(np.int8))) + 1
+        self.mode = np.where(self.by_insert, RING, np.where(self.upright, UPRIGHT_MODE, TURNED))
+        self._changes = np.flatnonzero(np.diff(self.mode)) + 1
+        self._rings(result, tool_from_work, to_grid, values)
+
+    def _rings(self, result: Rehearsal, tool_from_work: dict[int, Screws], to_grid: Floats, values: Floats) -> None:
+        """Places and outlines of turning tools in the plane of z and r: r along the way that X moves them."""
+        rows = np.flatnonzero(self.by_insert)
+        self.ring_sets = RingSets.of([[] for _ in result.tools])
+        self.centre, self.off_plane = to_grid[:3, 3].copy(), 0.0  # the work mount's origin lies on the spindle's axis
+        self.ring_start, self.ring_delta = np.zeros((len(self.index), 2)), np.zeros((len(self.index), 2))
+        if not len(rows):
+            return
+        chain = result.chain
+        column = chain.axes.index("X")
+        outlines: list[list[Floats]] = []
+        outward = np.zeros((len(self.index), 3))
+        for n, tool in result.tools.items():
+            made: list[Floats] = []
+            of = rows[self.tool[rows] == self.upright_sets.row[n]] if tool.is_turning else rows[:0]
+            if len(of):
+                screws = tool_from_work[n]
+                here = values[self.index[of[:1]]]
+                moved = here.copy()
+                moved[:, column] += 1.0
+                pose = to_grid @ screws.poses(here)[0]
+                way = (to_grid @ screws.poses(moved)[0])[:3, 3] - pose[:3, 3]
+                out = np.array([way[0], way[1], 0.0]) / np.linalg.norm(way[:2])
+                # The outline's x and z lie in the mount's x and z; both must lie in the plane of the spindle and X.
+                corners = tool.insert[:, :1] * pose[:3, 0] + tool.insert[:, 1:] * pose[:3, 2]
+                made.append(np.column_stack([corners[:, 2], corners @ out]))
+                for block in tool.blocks:
+                    placed = (block.vertices - tool.tip) @ pose[:3, :3].T
+                    section = np.column_stack([placed[:, 2], placed @ out])
+                    made.append(section[ConvexHull(section).vertices])
+                aside = np.cross([0.0, 0.0, 1.0], out)
+                self.off_plane = max(self.off_plane, float(np.abs(corners @ aside).max()),
+                                     float(np.abs((self.start[of] - self.centre) @ aside).max()))  # fmt: skip
+                outward[of] = out
+            outlines.append(made)
+        self.ring_sets = RingSets.of(outlines)
+        self.ring_start[:, 0], self.ring_delta[:, 0] = self.start[:, 2], self.delta[:, 2]
+        self.ring_start[:, 1] = np.einsum("ij,ij->i", self.start - self.centre, outward)
+        self.ring_delta[:, 1] = np.einsum("ij,ij->i", self.delta, outward)
 
     @staticmethod
     def _pieces(
-        begin: Floats, end: Floats, lengths: Floats, tool_from_work: Screws,
-        poses: Callable[[Floats, Floats], tuple[Floats, Floats]],
+        begin: Floats, end: Floats, number: np.ndarray, turning: list[int],
+        poses: Callable[[Floats, np.ndarray], tuple[Floats, Floats]],
     ) -> np.ndarray:  # fmt: skip
         """How many pieces each segment is cut into: the tip's error falls with their square."""
         pieces = np.ones(len(begin), np.int64)
-        turning = tool_from_work.turning
         if not len(begin) or not len(turning):
             return pieces
         degrees = np.abs(end - begin)[:, turning].max(axis=1)
@@ -106,26 +161,44 @@ class Segments:
         step = (end[rows] - begin[rows]) / least[:, None]
         for k in (0.0, 0.5, 1.0):  # the first, the middle and the last piece of each
             at = begin[rows] + np.floor(k * (least - 1))[:, None] * step
-            first, middle, last = (poses(at + half * step, lengths[rows])[0] for half in (0.0, 0.5, 1.0))
+            first, middle, last = (poses(at + half * step, number[rows])[0] for half in (0.0, 0.5, 1.0))
             error = np.linalg.norm(middle - 0.5 * (first + last), axis=1)
             more = np.ceil(1.05 * np.sqrt(error / TIP_TOLERANCE_MM)).astype(np.int64)
             pieces[rows] = np.maximum(pieces[rows], least * more)
         return np.maximum(pieces, 1)
 
     def run_end(self, begin: int, end: int) -> int:
-        """Up to where, at most `end`, the pieces from `begin` on are all upright or all not."""
+        """Up to where, at most `end`, the pieces from `begin` on are all of one mode."""
         place = int(np.searchsorted(self._changes, begin, side="right"))
         return min(end, int(self._changes[place])) if place < len(self._changes) else end
 
-    def batch(self, rows: slice) -> tuple[Batch, ToolSets]:
+    def batch(self, rows: slice) -> tuple[Batch | RingBatch, ToolSets | RingSets]:
         """A run of pieces and the tool sets that they count in."""
+        if self.mode[rows.start] == RING:
+            return RingBatch(
+                self.ring_start[rows],
+                self.ring_delta[rows],
+                self.tool[rows],
+                self.flags[rows],
+                self.motion[rows],
+                self.centre,
+            ), self.ring_sets
         columns = (self.start[rows], self.delta[rows], self.tool[rows], self.flags[rows], self.motion[rows])
-        if self.upright[rows.start]:
+        if self.mode[rows.start] == UPRIGHT_MODE:
             return Batch(*columns), self.upright_sets
         return TurnedBatch(*columns, self.axis[rows], self.turn[rows]), self.turned_sets
 
     def box(self, rows: slice, removed: np.ndarray) -> tuple[Floats, Floats]:
         """The box that the cutting parts of the pieces which removed stock sweep."""
+        if self.mode[rows.start] == RING:
+            inserts = [self.ring_sets.of_tool[int(tool)][0] for tool in self.tool[rows][removed]]
+            e = self.ring_sets.extents[inserts]
+            ends = [self.ring_start[rows][removed], (self.ring_start + self.ring_delta)[rows][removed]]
+            z = [end[:, 0, None] + e[:, :2] for end in ends]
+            r = float(np.abs([end[:, 1, None] + e[:, 2:] for end in ends]).max())
+            low, high = float(np.min(z)), float(np.max(z))
+            x, y, _ = self.centre
+            return np.array([x - r, y - r, low]), np.array([x + r, y + r, high])
         start, delta = self.start[rows][removed], self.delta[rows][removed]
         axis, turn = self.axis[rows][removed], self.turn[rows][removed]
         reach = self.reach[rows][removed]
@@ -144,14 +217,14 @@ class Segments:
     def first_through(self, point: Floats) -> int:
         """The first piece whose cutter sweeps over a point (grid frame); −1 when none does."""
         found = []
-        upright = np.flatnonzero(self.upright)
+        upright = np.flatnonzero(self.mode == UPRIGHT_MODE)
         cutting = np.ascontiguousarray(self.sets[:, CUT])
         if len(upright):
             row = first_through(
                 self.start[upright], self.delta[upright], self.tool[upright], self.slabs, cutting, point
             )
             found += [int(upright[row])] if row >= 0 else []
-        turned = np.flatnonzero(~self.upright)
+        turned = np.flatnonzero(self.mode == TURNED)
         if len(turned):
             sets = self.turned_sets
             batch = TurnedBatch(self.start[turned], self.delta[turned], self.tool[turned], self.flags[turned],
@@ -166,6 +239,8 @@ class Segments:
     def first_touch(self, row: int, kind: int, point: Floats) -> float:
         """The share of a piece at which a set of the tool first covers a point (grid frame) — or comes nearest to it,
         when it only grazes it for an instant."""
+        if self.mode[row] == RING:
+            return self._insert_at(row, point)
         first, last = self.sets[self.tool[row], kind]
 
         def apart(share: Floats) -> Floats:
@@ -197,3 +272,21 @@ class Segments:
             else:
                 out = middle
         return inside
+
+    def _insert_at(self, row: int, point: Floats) -> float:
+        """The share of a turning piece at which the insert first covers a point's z and distance from the axis."""
+        first = self.ring_sets.of_tool[int(self.tool[row])][0]
+        outline = self.ring_sets.outlines[self.ring_sets.begin[first] : self.ring_sets.begin[first + 1]]
+        normal = np.roll(outline, -1, axis=0) - outline
+        normal = np.column_stack([normal[:, 1], -normal[:, 0]]) / np.linalg.norm(normal, axis=1, keepdims=True)
+        if float(np.einsum("ij,ij->i", outline - outline.mean(axis=0), normal).min()) < 0.0:
+            normal = -normal
+        radius = float(np.hypot(*(point - self.centre)[:2]))
+        shares = np.linspace(0.0, 1.0, TOUCH_STEPS + 1)
+        tips = self.ring_start[row] + np.multiply.outer(shares, self.ring_delta[row])
+        gap = np.min([
+            (np.einsum("sij,ij->si", (np.array([point[2], r]) - tips)[:, None] - outline, normal)).max(axis=1)
+            for r in (radius, -radius)
+        ], axis=0)  # fmt: skip
+        touched = np.flatnonzero(gap <= HAIR_MM)
+        return float(shares[touched[0] if len(touched) else np.argmin(gap)])
