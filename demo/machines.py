@@ -200,7 +200,7 @@ def lathe(name: str, live: bool) -> Json:
         link(
             "chuck",
             "bed",
-            rotary("C", [1, 0, 0], [0, 0, 0], None, 36000) if live else None,
+            rotary("C", [-1, 0, 0], [0, 0, 0], None, 36000) if live else None,
             rod(chuck, face - 22, [face / 2 - 4, 0, 0], [0, 90, 0]),
         ),
         link(

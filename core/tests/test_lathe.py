@@ -24,7 +24,7 @@ def lathe() -> Json:
     """X upwards, Z along machine x; a chuck with the work's Z along it; a turret of four stations about an axis along x."""
     links = [
         link("bed"),
-        link("chuck", "bed", rotary("C", [1, 0, 0], [0, 0, 0], rapid=36000),
+        link("chuck", "bed", rotary("C", [-1, 0, 0], [0, 0, 0], rapid=36000),
              {"type": "cylinder", "diameter": 120, "length": 50, "at": [-25, 0, 0], "turn": [0, 90, 0]}),
         link("carriage", "bed", linear("Z", [1, 0, 0], travel=[-400, 20])),
         link("slide", "carriage", linear("X", [0, 0, 1], travel=[-180, 20])),

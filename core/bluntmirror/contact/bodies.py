@@ -25,10 +25,16 @@ class Body:
     pieces: tuple[Mesh, ...] = ()
     always: bool = False  # a tool of a turret: there whichever tool is in use
     while_work: str = ""  # "spins", "still": only there while the work spindle does so
+    role: str = "machine"  # machine, fixture, part, tool
+    between: tuple[int, int] | None = None  # the motions (first, last + 1) in which it is there, when not in all
 
     @property
     def label(self) -> str:
         return f"T{self.tool} {self.name}" if self.tool else self.name
+
+    def called(self, name: str) -> bool:
+        """Whether a name or the name of a group means this body."""
+        return name in (self.label, self.name, self.role) or (self.role == "tool" and name == f"T{self.tool}")
 
     @property
     def key(self) -> tuple[str, str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from typing import Any
@@ -14,6 +14,7 @@ from ..findings import Docket, causes
 from ..geometry.box_tree import BoxTree, box_tree
 from ..geometry.frames import Floats, apply, rotation_about
 from ..geometry.mesh import joined
+from ..job.models import PairRule
 from ..machine import Chain
 from ..machine.chain_kernel import AXIS, TURNS, UX, UY, UZ
 from ..machine.screws import Screws, between
@@ -106,6 +107,8 @@ class Follower:
         for body in (a, b):
             if body.tool and not body.always:
                 active &= self.tool_of == body.tool
+            if body.between:
+                active &= (self.knots.motion >= body.between[0]) & (self.knots.motion < body.between[1])
             if body.while_work:
                 active &= self.spins == (body.while_work == "spins")
         m = len(active)
@@ -245,28 +248,44 @@ def reach_from_axis(chain: Chain, body: Body, axis: str, lowest: Floats, highest
     raise ValueError(f"{body.label} is not carried by {axis}")
 
 
+def clearances(pairs: list[tuple[Body, Body]], near: float, rules: Sequence[PairRule]) -> list[float | None]:
+    """The clearance asked for of each pair, None for one that is switched off: the last rule that fits holds."""
+    asked: list[float | None] = []
+    for a, b in pairs:
+        own: float | None = near
+        for rule in rules:
+            one, other = rule.between
+            if (a.called(one) and b.called(other)) or (a.called(other) and b.called(one)):
+                own = None if rule.off else near if rule.near is None else rule.near
+        asked.append(own)
+    return asked
+
+
 def check_contacts(
-    reel: Reel, knots: Knots, chain: Chain, pairs: list[tuple[Body, Body]], near: float, docket: Docket, channel: int,
+    reel: Reel, knots: Knots, chain: Chain, pairs: list[tuple[Body, Body]], near: list[float], docket: Docket, channel: int,
     spins: np.ndarray | None = None, tick: Callable[[float], None] | None = None,
 ) -> list[Margin]:  # fmt: skip
-    """Follow every pair. Returns the margins."""
+    """Follow every pair, each with the clearance `near` asks of it. Returns the margins."""
     follower = Follower(reel.motions.tool, knots, chain, spins)
     margins = []
     pairs = [(b, a) if b.tool else (a, b) for a, b in pairs]
     # The parts of one tool against the same body have one cause: they are told together.
     groups: dict[tuple[str, str], list[tuple[Body, Body, Followed]]] = {}
-    for (a, b), seen in zip(pairs, follower.follow_all(pairs, [near] * len(pairs), tick), strict=True):
+    wanted: dict[tuple[str, str], float] = {}
+    for (a, b), seen, own in zip(pairs, follower.follow_all(pairs, near, tick), near, strict=True):
         margins.append(seen.margin)
         if seen.hit.any():
-            groups.setdefault((f"T{a.tool}" if a.tool else a.label, b.label), []).append((a, b, seen))
+            names = (f"T{a.tool}" if a.tool else a.label, b.label)
+            groups.setdefault(names, []).append((a, b, seen))
+            wanted[names] = max(own, wanted.get(names, 0.0))
     least: dict[tuple[str, str], Margin] = {}  # a body that spins and stands by turns has one margin
     for margin in margins:
         known = least.get((margin.a, margin.b))
         if known is None or margin.clearance < known.clearance:
             least[margin.a, margin.b] = margin
     margins = list(least.values())
-    for group in groups.values():
-        _report(follower, reel, group, near, docket, channel)
+    for names, group in groups.items():
+        _report(follower, reel, group, wanted[names], docket, channel)
     return margins
 
 

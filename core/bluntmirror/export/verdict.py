@@ -45,6 +45,7 @@ def not_checked(result: Rehearsal) -> list[str]:
         told.append("gouges and material left: the job has no design part")
     elif result.stocks and not any(cut.part for cut in result.stocks):
         told.append("gouges and material left: no stock could be compared with the design")
+    told += [f"contact of {a} with {b}: switched off in the job" for a, b in result.off]
     told.append("cutting forces, chatter and chip flow")
     return told
 

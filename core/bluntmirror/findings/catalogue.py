@@ -87,6 +87,9 @@ _KINDS = [
          "Hold the piece, leave a tab, or machine it away."),
     Kind("material.blank", "stop", "Blank too small", "The design reaches outside the stock before anything is cut.",
          "Place the design inside the stock, or use a larger blank."),
+    Kind("setup.access", "caution", "No room for the hand",
+         "An envelope that must stay free — a driver on a screw, a wrench, a hand, a probe — has a body in it.",
+         "Move the body named, or reach the screw from another side."),
     Kind("check.limit", "stop", "Not checked", "Something this version cannot check yet; the verdict does not cover it.",
          "Verify this by other means."),
 ]  # fmt: skip

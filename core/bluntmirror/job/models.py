@@ -355,10 +355,13 @@ class ProgramFile(Strict):
 
 class Body(Placed):
     name: Annotated[str, Field(min_length=1)]
-    role: Literal["stock", "fixture", "design", "part"]
+    role: Literal["stock", "fixture", "design", "part", "access"]
     mount: str
     shape: Shape | None = None
     shapes: list[Shape] | None = None
+    # From which programmed stop (M0, or M1 when it stops) to which the body is there: [0, 1] until the first, [1, null] after.
+    present: tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=1)] | None] | None = None
+    made_by: dict[str, Any] | None = None  # what a setup screen built it from; nothing else reads it
 
     @model_validator(mode="after")
     def _one_of_both(self) -> Body:
@@ -372,12 +375,22 @@ class Datum(Strict):
     mount: str
 
 
+class PairRule(Strict):
+    """A clearance of its own, or none at all, for some pairs. Names are of bodies, links or tool parts ("T3 holder"), or of
+    groups: machine, fixture, part, tool, cutter, shank, holder, insert."""
+
+    between: tuple[str, str]
+    near: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] | None = None
+    off: bool = False
+
+
 class Checks(Strict):
     resolution: Annotated[Positive, LENGTH] = 0.5
     gouge: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.05
     excess: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.3
     near: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 1.0
     near_stock: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
+    pairs: Annotated[list[PairRule], Field(max_length=1000)] = []  # the last rule that fits a pair holds
 
 
 class Switches(Strict):

@@ -79,6 +79,7 @@ class Rehearsal:
     knots: Knots | None = None
     margins: list[Margin] = field(default_factory=list)
     pairs: int = 0
+    off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off
     stocks: list[CutStock] = field(default_factory=list)
     setup: Setup | None = None
     kinematics: Kinematics | None = None

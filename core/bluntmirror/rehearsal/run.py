@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 
 import numpy as np
 
 from ..contact.bodies import Body, spun
-from ..contact.program import Follower, check_contacts, pairs_of
+from ..contact.program import Follower, check_contacts, clearances, pairs_of
 from ..findings import Docket
 from ..geometry.frames import Floats, frame, inverse
 from ..job import Job, JobUnreadable
@@ -25,6 +25,7 @@ from ..program.turning import TurnInterpreter
 from ..timeline.reel import Knots, make_knots, time_motions
 from ..tools import Assembly, build_assembly
 from . import travel
+from .access import check_access
 from .cutting import Entering, cut_program
 from .order import check_order
 from .result import Rehearsal
@@ -225,20 +226,17 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
     result.knots = knots
     full = Knots(all_axes(result, knots), knots.motion, knots.t0, knots.t1)
     check_order(result, full, channel)
-    bodies = contact_bodies(job, chain, result.tools, set(np.unique(reel.motions.tool).tolist()))
+    bodies = contact_bodies(job, chain, result.tools, set(np.unique(reel.motions.tool).tolist()), stops_of(result))
     pairs = pairs_of(bodies, chain, job.machine.ignore)
+    asked = clearances(pairs, job.file.checks.near, job.file.checks.pairs)
+    result.off = [(a.label, b.label) for (a, b), near in zip(pairs, asked, strict=True) if near is None]
+    pairs = [pair for pair, near in zip(pairs, asked, strict=True) if near is not None]
     result.pairs = len(pairs)
     result.margins = check_contacts(
-        reel,
-        full,
-        chain,
-        pairs,
-        job.file.checks.near,
-        docket,
-        channel,
-        work_spins(result),
+        reel, full, chain, pairs, [near for near in asked if near is not None], docket, channel, work_spins(result),
         lambda share: tell("contact", share),
-    )
+    )  # fmt: skip
+    check_access(job, chain, bodies, docket)
     _limits(result)
     follower = Follower(reel.motions.tool, full, chain, work_spins(result))
     spins = work_spins(result)
@@ -269,7 +267,23 @@ def _leave_out_foretold(docket: Docket) -> None:
     docket.findings = [f for f in docket if f.kind != "program.order" or f.motion not in collides]
 
 
-def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int]) -> list[Body]:
+def stops_of(result: Rehearsal) -> list[int]:
+    """Where the stretches between programmed stops begin: motion 0, then the first motion after each stop; and the end."""
+    assert result.interpreted and result.reel
+    return [0, *(motion for motion, _ in result.interpreted.stops), len(result.reel.motions)]
+
+
+def present_between(present: tuple[int, int | None] | None, stops: Sequence[int]) -> tuple[int, int] | None:
+    """The motions (first, last + 1) of a body's `present`; a stop that the program never makes is its end."""
+    if present is None or not stops:
+        return None
+    first, last = present
+    return stops[min(first, len(stops) - 1)], stops[min(last, len(stops) - 1) if last is not None else -1]
+
+
+def contact_bodies(
+    job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int], stops: Sequence[int] = ()
+) -> list[Body]:
     """Machine links, fixtures and parts, and the parts of every tool used, each in the frame of its link."""
     bodies = [
         Body(link.name, link.name, tuple(job.link_meshes[link.name]), pieces=tuple(job.pieces(link.shapes)))
@@ -285,6 +299,7 @@ def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set
                 Body(
                     item.name, mount.link, tuple(m.moved(placed) for m in job.body_meshes[item.name]),
                     pieces=tuple(m.moved(own) for m in job.pieces(item.shapes or [item.shape])),  # type: ignore[list-item]
+                    role=item.role, between=present_between(item.present, stops),
                 )
             )  # fmt: skip
     if job.machine.work_spindle:
@@ -298,7 +313,9 @@ def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set
         for part, mesh in tools[number].meshes().items():
             convex = tuple(piece.moved(placed) for piece in pieces[part])
             always = job.machine.turret is not None
-            bodies.append(Body(part, mount.link, (mesh.moved(placed),), tool=number, pieces=convex, always=always))
+            bodies.append(
+                Body(part, mount.link, (mesh.moved(placed),), tool=number, pieces=convex, always=always, role="tool")
+            )
     return bodies
 
 

@@ -1,0 +1,166 @@
+"""What a person means by pointing at a body: a face, an edge, a corner, or the axis of a hole or boss, found on its mesh.
+
+face     the triangles around the one pointed at that lie in one plane; its middle, and its normal outwards
+edge     a border between two faces nearest to the point; its middle and direction
+corner   the mesh's corner nearest to the point
+axis     of the round wall pointed at: every normal of it is square to the axis
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from .frames import Floats
+from .mesh import Mesh
+
+FLAT = 1e-6  # 1 − cosine between normals of one plane, and mm off it
+ROUND = 0.94  # cosine between neighbouring facets of one round wall (20°)
+WELD_MM = 1e-5
+
+Kind = Literal["face", "edge", "corner", "axis", "point"]
+
+
+@dataclass(frozen=True)
+class Feature:
+    """`point` and `direction` (unit; outwards of a face, along an edge or axis; none of a corner) in the mesh's frame;
+    `radius` of a round wall, `size` of a face or edge (area mm², length mm)."""
+
+    kind: Kind
+    point: tuple[float, float, float]
+    direction: tuple[float, float, float] | None = None
+    radius: float | None = None
+    size: float | None = None
+
+
+class NoSuchFeature(ValueError):
+    """Nothing of that kind is where the finger is."""
+
+
+def pick(mesh: Mesh, triangle: int, point: Floats, kind: Kind) -> Feature:
+    """The feature of a kind at a point of a triangle. Raises NoSuchFeature, saying what is there instead."""
+    if not 0 <= triangle < len(mesh.faces):
+        raise NoSuchFeature("the place pointed at is not on this body")
+    point = np.asarray(point, float)
+    if kind == "point":
+        return Feature("point", _triple(point))
+    surface = _Surface(mesh)
+    if kind == "face":
+        return surface.face(triangle)
+    if kind == "axis":
+        return surface.axis(triangle)
+    if kind == "edge":
+        return surface.edge(point)
+    return surface.corner(point)
+
+
+def _triple(v: Floats) -> tuple[float, float, float]:
+    x, y, z = (round(float(c), 9) + 0.0 for c in v)
+    return x, y, z
+
+
+class _Surface:
+    """A mesh welded by place, with its triangles' normals and neighbours."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        keys, self.welded = np.unique(np.round(mesh.vertices / WELD_MM).astype(np.int64), axis=0, return_inverse=True)
+        self.places = keys * WELD_MM
+        self.corners = self.welded.reshape(-1)[mesh.faces]
+        self.triangles = mesh.triangles
+        a, b, c = np.moveaxis(self.triangles, 1, 0)
+        normal = np.cross(b - a, c - a)
+        self.area = 0.5 * np.linalg.norm(normal, axis=1)
+        self.normals = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-18)
+        self.of_edge: dict[tuple[int, int], list[int]] = {}
+        for t, (p, q, r) in enumerate(self.corners.tolist()):
+            for edge in ((p, q), (q, r), (r, p)):
+                self.of_edge.setdefault((min(edge), max(edge)), []).append(t)
+
+    def neighbours(self, t: int) -> list[int]:
+        p, q, r = self.corners[t].tolist()
+        around = []
+        for edge in ((p, q), (q, r), (r, p)):
+            around += [other for other in self.of_edge[min(edge), max(edge)] if other != t]
+        return around
+
+    def grown(self, start: int, joins) -> list[int]:  # type: ignore[no-untyped-def]
+        """All triangles reached from one over neighbours that `joins(from, to)` lets in."""
+        seen, waiting = {start}, [start]
+        while waiting:
+            here = waiting.pop()
+            for other in self.neighbours(here):
+                if other not in seen and joins(here, other):
+                    seen.add(other)
+                    waiting.append(other)
+        return sorted(seen)
+
+    def plane_of(self, t: int) -> list[int]:
+        normal, place = self.normals[t], self.triangles[t, 0]
+
+        def joins(_: int, other: int) -> bool:
+            flat = 1.0 - float(self.normals[other] @ normal) < FLAT
+            return flat and float(np.abs((self.triangles[other] - place) @ normal).max()) < 1e-3
+
+        return self.grown(t, joins)
+
+    def face(self, t: int) -> Feature:
+        rows = self.plane_of(t)
+        points = self.triangles[rows].reshape(-1, 3)
+        normal = self.normals[t]
+        # The middle of the face's extent, not of its area: what a person reads off a drawing.
+        u = np.eye(3)[int(np.argmin(np.abs(normal)))]
+        u = u - (u @ normal) * normal
+        u /= np.linalg.norm(u)
+        v = np.cross(normal, u)
+        middle = (
+            sum(0.5 * ((points @ w).min() + (points @ w).max()) * w for w in (u, v)) + (points[0] @ normal) * normal
+        )
+        return Feature("face", _triple(middle), _triple(normal), size=float(self.area[rows].sum()))
+
+    def axis(self, t: int) -> Feature:
+        rows = self.grown(t, lambda a, b: float(self.normals[a] @ self.normals[b]) > ROUND)
+        flats = {int(np.round(n @ self.normals[t] * 1e6)) for n in self.normals[rows]}
+        if len(flats) < 3:
+            raise NoSuchFeature("this is a flat face; point at the round wall of a hole or boss")
+        normals = self.normals[rows]
+        _, sizes, axes = np.linalg.svd(normals - 0.0, full_matrices=False)
+        if sizes[2] > 1e-3 * sizes[0]:
+            raise NoSuchFeature("this wall is round two ways, or a cone: it has no axis that its normals are square to")
+        axis = axes[2]
+        axis = axis if axis[int(np.argmax(np.abs(axis)))] > 0 else -axis
+        points = self.triangles[rows].reshape(-1, 3)
+        u = normals[0] - (normals[0] @ axis) * axis
+        u /= np.linalg.norm(u)
+        v = np.cross(axis, u)
+        flat = np.column_stack([points @ u, points @ v])
+        # Kåsa's circle: x² + y² = 2 a x + 2 b y + c, in least squares.
+        solution = np.linalg.lstsq(np.column_stack([2 * flat, np.ones(len(flat))]), (flat**2).sum(axis=1), rcond=None)[
+            0
+        ]
+        radius = float(np.sqrt(solution[2] + solution[0] ** 2 + solution[1] ** 2))
+        along = points @ axis
+        centre = solution[0] * u + solution[1] * v + 0.5 * (along.min() + along.max()) * axis
+        return Feature(
+            "axis", _triple(centre), _triple(axis), radius=round(radius, 6), size=float(along.max() - along.min())
+        )
+
+    def edge(self, point: Floats) -> Feature:
+        best, chosen = np.inf, None
+        for (p, q), triangles in self.of_edge.items():
+            if len(triangles) == 2 and float(self.normals[triangles[0]] @ self.normals[triangles[1]]) > 1.0 - FLAT:
+                continue  # within one plane
+            a, b = self.places[p], self.places[q]
+            share = np.clip((point - a) @ (b - a) / max(float((b - a) @ (b - a)), 1e-18), 0.0, 1.0)
+            away = float(np.linalg.norm(point - a - share * (b - a)))
+            if away < best:
+                best, chosen = away, (a, b)
+        if chosen is None:
+            raise NoSuchFeature("this body has no edges")
+        a, b = chosen
+        length = float(np.linalg.norm(b - a))
+        return Feature("edge", _triple(0.5 * (a + b)), _triple((b - a) / length), size=length)
+
+    def corner(self, point: Floats) -> Feature:
+        return Feature("corner", _triple(self.places[int(np.argmin(np.linalg.norm(self.places - point, axis=1)))]))

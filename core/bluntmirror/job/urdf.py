@@ -1,0 +1,223 @@
+"""Machines as URDF, out and in: the open robot description that viewers and simulators read. Lengths there are metres, angles
+radians; link frames, joints and limits carry over, and so do boxes, cylinders and mesh files.
+
+What URDF has no place for — mounts, channels, offsets, codes — rides in a <bluntmirror> element that other readers skip.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+from typing import Any
+from xml.etree import ElementTree
+from xml.etree.ElementTree import Element, SubElement
+
+from .models import Box, Cylinder, MachineFile, MeshFile, Shape
+
+METRE_MM = 1000.0
+MAX_BYTES = 20_000_000
+OWN = (
+    "mounts",
+    "channels",
+    "reference",
+    "tool_change",
+    "spindle",
+    "rapid",
+    "ignore",
+    "codes",
+    "turret",
+    "work_spindle",
+    "notes",
+)
+
+
+class NotUrdf(ValueError):
+    """A file that is no URDF of a machine; says what is wrong."""
+
+
+def to_urdf(machine: MachineFile) -> str:
+    root = Element("robot", name=machine.name)
+    joints: dict[str, Any] = {}
+    for link in machine.links:
+        element = SubElement(root, "link", name=link.name)
+        for shape in link.shapes:
+            for use in ("visual", "collision"):
+                _shape(SubElement(element, use), shape)
+        if link.parent is None:
+            continue
+        joint = link.joint
+        kind = (
+            "fixed"
+            if joint is None
+            else "prismatic"
+            if joint.type == "linear"
+            else "continuous"
+            if joint.travel is None
+            else "revolute"
+        )
+        made = SubElement(root, "joint", name=joint.axis if joint else f"{link.name} fixed", type=kind)
+        SubElement(made, "parent", link=link.parent)
+        SubElement(made, "child", link=link.name)
+        if joint is None:
+            continue
+        SubElement(made, "origin", xyz=_triple(joint.at, 1 / METRE_MM), rpy="0 0 0")
+        size = math.sqrt(sum(c * c for c in joint.direction))
+        SubElement(made, "axis", xyz=_triple(joint.direction, 1 / size))
+        unit = 1 / METRE_MM if joint.type == "linear" else math.pi / 180
+        low, high = joint.travel or (-1e6, 1e6)
+        limits = {"velocity": f"{joint.rapid / 60 * unit:.9g}", "effort": "0"}
+        if joint.travel or joint.type == "linear":
+            limits |= {"lower": f"{low * unit:.12g}", "upper": f"{high * unit:.12g}"}
+        SubElement(made, "limit", limits)
+        joints[joint.axis] = joint.model_dump(mode="json")
+    own = SubElement(root, "bluntmirror")
+    kept = {name: value for name, value in machine.model_dump(mode="json").items() if name in OWN}
+    shapes = {link.name: [s.model_dump(mode="json") for s in link.shapes] for link in machine.links if link.shapes}
+    own.text = json.dumps(kept | {"joints": joints, "shapes": shapes})
+    ElementTree.indent(root)
+    return ElementTree.tostring(root, encoding="unicode", xml_declaration=True) + "\n"
+
+
+def _triple(values: Any, scale: float = 1.0) -> str:
+    return " ".join(f"{value * scale:.12g}" for value in values)
+
+
+def _shape(element: Element, shape: Shape) -> None:
+    SubElement(element, "origin", xyz=_triple(shape.at, 1 / METRE_MM), rpy=_triple(shape.turn, math.pi / 180))
+    geometry = SubElement(element, "geometry")
+    if isinstance(shape, Box):
+        SubElement(geometry, "box", size=_triple(shape.size, 1 / METRE_MM))
+    elif isinstance(shape, Cylinder):
+        SubElement(
+            geometry,
+            "cylinder",
+            radius=f"{shape.diameter / 2 / METRE_MM:.12g}",
+            length=f"{shape.length / METRE_MM:.12g}",
+        )
+    elif isinstance(shape, MeshFile):
+        SubElement(geometry, "mesh", filename=shape.file, scale="0.001 0.001 0.001")
+    else:  # turned and drawn shapes have no counterpart: their outer box stands for them, the shape itself rides along
+        points = (
+            shape.profile
+            if shape.type == "revolve"
+            else shape.outline
+            if shape.type == "extrude"
+            else [(shape.outer / 2, 0.0)]
+        )
+        reach = max(max(abs(c) for c in p) for p in points)
+        SubElement(geometry, "sphere", radius=f"{reach / METRE_MM:.12g}")
+
+
+def from_urdf(text: str) -> dict[str, Any]:
+    """machine.json data of a URDF. One that we wrote comes back whole; of others the chain, its limits and plain shapes.
+    Raises NotUrdf."""
+    if len(text) > MAX_BYTES:
+        raise NotUrdf(f"larger than {MAX_BYTES // 10**6} MB")
+    if "<!DOCTYPE" in text or "<!ENTITY" in text:
+        raise NotUrdf("document types and entities are not taken")
+    try:
+        root = ElementTree.fromstring(text)
+    except ElementTree.ParseError as error:
+        raise NotUrdf(f"not XML that can be read: {error}") from error
+    if root.tag != "robot":
+        raise NotUrdf("the root element must be <robot>")
+    own: dict[str, Any] = {}
+    if (element := root.find("bluntmirror")) is not None and element.text:
+        try:
+            own = json.loads(element.text)
+        except json.JSONDecodeError as error:
+            raise NotUrdf(f"<bluntmirror>: {error.msg}") from error
+    more, shapes = own.pop("joints", {}), own.pop("shapes", {})
+    links = {
+        str(e.get("name")): {"name": e.get("name"), "shapes": shapes.get(e.get("name")) or _shapes(e)}
+        for e in root.findall("link")
+    }
+    axes = []
+    for joint in root.findall("joint"):
+        child, parent = (_named(joint, tag) for tag in ("child", "parent"))
+        if child not in links or parent not in links:
+            raise NotUrdf(f"joint '{joint.get('name')}' joins links that are not there")
+        links[child]["parent"] = parent
+        kind = joint.get("type")
+        origin = joint.find("origin")
+        at = [c * METRE_MM for c in _numbers(origin, "xyz", [0, 0, 0])]
+        turned = any(abs(c) > 1e-9 for c in _numbers(origin, "rpy", [0, 0, 0]))
+        if turned:
+            raise NotUrdf(
+                f"joint '{joint.get('name')}' turns its link's frame (rpy): draw the link in its parent's directions"
+            )
+        if kind == "fixed":
+            if any(at):
+                drawn: Any = links[child]["shapes"]
+                for shape in drawn:
+                    shape["at"] = [a + b for a, b in zip(shape.get("at", [0, 0, 0]), at, strict=True)]
+            continue
+        if kind not in ("prismatic", "revolute", "continuous"):
+            raise NotUrdf(f"joint '{joint.get('name')}' is of the kind '{kind}', which no machine axis is")
+        linear = kind == "prismatic"
+        unit = METRE_MM if linear else 180 / math.pi
+        limit = joint.find("limit")
+        travel = None
+        if limit is not None and limit.get("lower") is not None and kind != "continuous":
+            travel = [round(float(str(limit.get(end))) * unit, 9) for end in ("lower", "upper")]
+        name = str(joint.get("name"))[:8]
+        speed = float((limit.get("velocity") if limit is not None else None) or 0.0) * unit * 60
+        plain = {
+            "axis": name, "type": "linear" if linear else "rotary", "at": [round(c, 9) for c in at], "travel": travel,
+            "direction": _numbers(joint.find("axis"), "xyz", [1, 0, 0]), "accel": 3000.0,
+            "rapid": round(speed, 6) or (20_000.0 if linear else 7200.0),
+        }  # fmt: skip
+        links[child]["joint"] = more.get(name, plain)
+        axes.append(name)
+    data: dict[str, Any] = {
+        "format": "blunt-mirror/machine@1",
+        "name": root.get("name") or "machine",
+        "links": list(links.values()),
+    }
+    if own:
+        return data | {key: value for key, value in own.items() if key in OWN and value is not None}
+    last = list(links)[-1] if links else ""
+    first = next((name for name, link in links.items() if not link.get("parent")), "")
+    return data | {
+        "mounts": [{"name": "tool", "link": last, "takes": "tool"}, {"name": "work", "link": first, "takes": "work"}],
+        "channels": [{"number": 1, "axes": axes}],
+    }  # fmt: skip
+
+
+def _named(joint: Element, tag: str) -> str:
+    element = joint.find(tag)
+    return str(element.get("link")) if element is not None else ""
+
+
+def _numbers(element: Element | None, name: str, default: list[float]) -> list[float]:
+    if element is None or element.get(name) is None:
+        return [float(c) for c in default]
+    try:
+        values = [float(c) for c in str(element.get(name)).split()]
+    except ValueError as error:
+        raise NotUrdf(f"{name}: '{element.get(name)}' is no list of numbers") from error
+    if len(values) != len(default) or not all(math.isfinite(v) for v in values):
+        raise NotUrdf(f"{name}: '{element.get(name)}' must be {len(default)} numbers")
+    return values
+
+
+def _shapes(link: Element) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = []
+    for use in link.findall("collision") or link.findall("visual"):
+        geometry = use.find("geometry")
+        origin = use.find("origin")
+        place: dict[str, Any] = {
+            "at": [c * METRE_MM for c in _numbers(origin, "xyz", [0, 0, 0])],
+            "turn": [math.degrees(c) for c in _numbers(origin, "rpy", [0, 0, 0])],
+        }
+        shape = geometry[0] if geometry is not None and len(geometry) else None
+        if shape is None:
+            continue
+        if shape.tag == "box":
+            found.append({"type": "box", "size": [c * METRE_MM for c in _numbers(shape, "size", [0, 0, 0])], **place})
+        elif shape.tag == "cylinder":
+            radius, length = (float(str(shape.get(n))) * METRE_MM for n in ("radius", "length"))
+            found.append({"type": "cylinder", "diameter": 2 * radius, "length": length, **place})
+        elif shape.tag == "mesh":
+            found.append({"type": "mesh", "file": str(shape.get("filename")).removeprefix("package://"), **place})
+    return found

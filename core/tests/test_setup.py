@@ -1,0 +1,301 @@
+"""Setting up: features picked on meshes, mating, fixtures and blanks, access, the hand panel, model faults, URDF."""
+
+import json
+import math
+import unittest
+from xml.etree import ElementTree
+
+import numpy as np
+import yourdfpy
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
+
+from bluntmirror.geometry import mesh as meshes
+from bluntmirror.geometry.features import NoSuchFeature, pick
+from bluntmirror.geometry.frames import apply, frame
+from bluntmirror.geometry.mesh import Mesh
+from bluntmirror.job import models
+from bluntmirror.job.fixtures import LIBRARY, standard_size, stock_around
+from bluntmirror.job.loading import open_job
+from bluntmirror.job.mating import CannotMate, around, mate, placed, row
+from bluntmirror.job.models import MachineFile
+from bluntmirror.job.urdf import NotUrdf, from_urdf, to_urdf
+from bluntmirror.machine import Chain
+from bluntmirror.rehearsal import rehearse
+from bluntmirror.rehearsal.handling import HandPanel
+from bluntmirror.rehearsal.model_check import check_model
+
+from .build import HEAD, JOBS, slot_job
+from .machines import MACHINES, job_on, trunnion
+from .test_machine import WithFolder
+
+BLOCK = meshes.box([60, 40, 20])
+POST = meshes.cylinder(30, 50)
+
+
+def triangle_towards(mesh: Mesh, direction: list[float]) -> int:
+    a, b, c = np.moveaxis(mesh.triangles, 1, 0)
+    return int(np.argmax(np.cross(b - a, c - a) @ direction))
+
+
+def moved(mesh: Mesh, pose: np.ndarray) -> Mesh:
+    return Mesh(apply(pose, mesh.vertices), mesh.faces)
+
+
+class Features(unittest.TestCase):
+    def test_a_face_an_edge_a_corner(self) -> None:
+        top = pick(BLOCK, triangle_towards(BLOCK, [0, 0, 1]), np.array([3, 2, 10]), "face")
+        self.assertEqual((top.point, top.direction), ((0, 0, 10), (0, 0, 1)))
+        self.assertAlmostEqual(top.size or 0, 2400)
+        edge = pick(BLOCK, 0, np.array([3, 19, 9.5]), "edge")
+        np.testing.assert_allclose(np.abs(edge.direction), (1, 0, 0), atol=1e-9)  # type: ignore[arg-type]
+        np.testing.assert_allclose(edge.point, (0, 20, 10), atol=1e-6)
+        corner = pick(BLOCK, 0, np.array([28, -18, 9]), "corner")
+        np.testing.assert_allclose(corner.point, (30, -20, 10), atol=1e-6)
+
+    @given(st.integers(0, 10_000))
+    @settings(max_examples=30, deadline=None)
+    def test_an_axis_wherever_it_leans(self, seed: int) -> None:
+        rng = np.random.default_rng(seed)
+        pose = np.eye(4)
+        pose[:3, :3] = Rotation.random(random_state=seed).as_matrix()
+        pose[:3, 3] = rng.uniform(-200, 200, 3)
+        tube = moved(meshes.tube(50, 30, 40), pose)
+        a, b, c = np.moveaxis(tube.triangles, 1, 0)
+        across = np.abs(np.cross(b - a, c - a) @ pose[:3, 2])
+        wall = int(rng.choice(np.flatnonzero(across < 1e-6)))
+        found = pick(tube, wall, a[wall], "axis")
+        self.assertAlmostEqual(abs(float(np.array(found.direction) @ pose[:3, 2])), 1.0, places=7)
+        np.testing.assert_allclose(found.point, pose[:3, 3], atol=1e-3)
+        self.assertLess(min(abs((found.radius or 0) - r) for r in (15, 25)), 0.02)
+
+    def test_a_flat_wall_has_no_axis(self) -> None:
+        with self.assertRaisesRegex(NoSuchFeature, "flat"):
+            pick(BLOCK, 0, np.zeros(3), "axis")
+
+
+class Mating(unittest.TestCase):
+    """Against hand geometry."""
+
+    def features(self, pose: np.ndarray, towards: list[float]):  # type: ignore[no-untyped-def]
+        body = moved(BLOCK, pose)
+        return pick(body, triangle_towards(body, towards), body.vertices[0], "face")
+
+    def test_a_block_laid_on_a_table_with_a_gap(self) -> None:
+        pose = frame((13, -7, 90), (0, 0, 25))
+        bottom = self.features(pose, [0, 0, -1])
+        table = pick(BLOCK, triangle_towards(BLOCK, [0, 0, 1]), np.zeros(3), "face")  # its top at z = 10
+        at, turn = placed(mate(pose, bottom, table, "onto", gap=2.0))
+        np.testing.assert_allclose(at, (13, -7, 10 + 2 + 10), atol=1e-6)  # slid no further than it must
+        np.testing.assert_allclose(turn, (0, 0, 25), atol=1e-6)
+        at, _ = placed(mate(pose, bottom, table, "onto", centre=True))
+        np.testing.assert_allclose(at, (0, 0, 20), atol=1e-6)
+
+    def test_its_side_laid_down_turns_it(self) -> None:
+        side = self.features(np.eye(4), [1, 0, 0])
+        table = pick(BLOCK, triangle_towards(BLOCK, [0, 0, 1]), np.zeros(3), "face")
+        pose = mate(np.eye(4), side, table, "onto", centre=True)
+        np.testing.assert_allclose(pose[:3, :3] @ [1, 0, 0], [0, 0, -1], atol=1e-9)
+        np.testing.assert_allclose(pose[:3, 3], [0, 0, 10 + 30], atol=1e-6)
+
+    def test_coaxial_keeps_the_axes_sense_and_slides_by_the_stick_out(self) -> None:
+        pose = frame((5, 6, 7), (30, 0, 0))
+        post, hole = moved(POST, pose), moved(meshes.tube(80, 30.2, 20), frame((100, 0, 50)))
+        wall = next(
+            t
+            for t in range(len(post.faces))
+            if abs(np.cross(*(post.triangles[t][1:] - post.triangles[t][0])) @ pose[:3, 2]) < 1e-6
+        )
+        inner = next(t for t in range(len(hole.faces)) if np.hypot(*(hole.triangles[t].mean(axis=0)[:2] - [100, 0])) < 16
+                     and np.ptp(hole.triangles[t][:, 2]) > 1)  # fmt: skip
+        result = mate(
+            pose,
+            pick(post, wall, np.zeros(3), "axis"),
+            pick(hole, inner, np.zeros(3), "axis"),
+            "coaxial",
+            gap=12.0,
+            centre=True,
+        )
+        np.testing.assert_allclose(result[:3, 3], (100, 0, 62), atol=2e-3)
+        np.testing.assert_allclose(result[:3, 2], (0, 0, 1), atol=1e-6)
+
+    def test_what_does_not_fit_is_said(self) -> None:
+        face, corner = self.features(np.eye(4), [0, 0, 1]), pick(BLOCK, 0, np.zeros(3), "corner")
+        with self.assertRaisesRegex(CannotMate, "no direction"):
+            mate(np.eye(4), corner, face, "onto")
+
+    def test_rows_and_all_faces_of_a_tombstone(self) -> None:
+        poses = row(frame((1, 2, 3)), (0, 2, 0), 50.0, 3)
+        np.testing.assert_allclose([p[:3, 3] for p in poses], [(1, 2, 3), (1, 52, 3), (1, 102, 3)])
+        sides = around(frame((0, 100, 40), (90, 0, 180)), (0, 0, 0), (0, 0, 1), 4)
+        np.testing.assert_allclose(
+            [p[:3, 3] for p in sides], [(0, 100, 40), (-100, 0, 40), (0, -100, 40), (100, 0, 40)], atol=1e-9
+        )
+
+    @given(st.integers(0, 10_000))
+    @settings(max_examples=50, deadline=None)
+    def test_at_and_turn_say_the_same_pose(self, seed: int) -> None:
+        pose = np.eye(4)
+        pose[:3, :3] = Rotation.random(random_state=seed).as_matrix()
+        pose[:3, 3] = np.random.default_rng(seed).uniform(-500, 500, 3)
+        np.testing.assert_allclose(frame(*placed(pose)), pose, atol=1e-6)
+        square = frame((0, 0, 0), (90 * (seed % 4), 90, 90 * (seed % 3)))  # where X and Z turn about one line
+        np.testing.assert_allclose(frame(*placed(square)), square, atol=1e-6)
+
+
+class Fixtures(WithFolder):
+    def test_every_fixture_is_closed_and_stands_as_drawn(self) -> None:
+        job = slot_job(self.folder, HEAD)
+        for fixture in LIBRARY.values():
+            shapes = models.Body.model_validate(
+                {"name": "x", "role": "fixture", "mount": "t", "shapes": fixture.shapes({})}
+            ).shapes
+            assert shapes
+            for mesh in job.solid(shapes, fixture.name):
+                self.assertTrue(mesh.closed, fixture.name)
+                self.assertGreater(mesh.volume, 0.0, fixture.name)
+
+    def test_a_vise_opens_as_wide_as_asked_and_refuses_nonsense(self) -> None:
+        shapes = LIBRARY["vise"].shapes({"opening": 70, "ledge": 5})
+        inner = [abs(s["at"][1]) - s["size"][1] / 2 for s in shapes[1:]]
+        self.assertAlmostEqual(min(inner), 35.0)
+        for given_, says in (({"opening": -3}, "opening"), ({"opening": math.nan}, "opening"), ({"mouth": 3}, "mouth")):
+            with self.assertRaisesRegex(ValueError, says):
+                LIBRARY["vise"].shapes(given_)
+
+    def test_stock_from_a_part_and_standard_sizes(self) -> None:
+        shapes, at = stock_around([[-10, -20, -5], [30, 20, 15]], {"z+": 2, "x-": 1})
+        self.assertEqual((shapes[0]["size"], at), ([41.0, 40.0, 22.0], [9.5, 0.0, -5.0]))
+        self.assertEqual(standard_size([41.0, 40.0, 22.0]), [41.0, 40.0, 25.0])
+        self.assertIsNone(standard_size([900, 800, 700]))
+
+    def test_what_stands_in_a_driver_s_way_is_named(self) -> None:
+        bodies = [
+            {"name": "stop", "role": "fixture", "mount": "table", "at": [0, 100, 40], "shape": {"type": "box", "size": [20, 20, 80]}},
+            {"name": "driver", "role": "access", "mount": "table", "at": [14, 100, 60], "shape": {"type": "cylinder", "diameter": 12, "length": 40}},
+            {"name": "free driver", "role": "access", "mount": "table", "at": [60, 100, 60], "shape": {"type": "cylinder", "diameter": 12, "length": 40}},
+        ]  # fmt: skip
+        found = [
+            f
+            for f in rehearse(slot_job(self.folder, HEAD + "M30\n", bodies=bodies)).findings
+            if f.kind == "setup.access"
+        ]
+        self.assertEqual([f.bodies for f in found], [("driver", "stop")])
+        self.assertAlmostEqual(found[0].amount, 2.0, delta=0.02)  # 10 + 6 − 14
+
+    def test_a_clamp_is_there_only_between_its_stops(self) -> None:
+        def clamp(name: str, present: list) -> dict:  # type: ignore[type-arg]
+            return {"name": name, "role": "fixture", "mount": "table", "at": [100, 0, 85], "present": present,
+                    "shape": {"type": "box", "size": [10, 10, 40]}}  # fmt: skip
+
+        program = HEAD + "G0 X150.\nM0\nG0 X0.\nM30\n"  # passes over it at Z20, into it
+        for present, lines in (([0, 1], {7}), ([1, None], {9}), ([2, None], set())):
+            job = slot_job(self.folder, program, bodies=[clamp("clamp", present)])
+            self.assertEqual({f.line for f in rehearse(job).findings if f.kind == "contact.body"}, lines)
+
+    def test_a_pair_with_its_own_clearance_or_none(self) -> None:
+        post = {
+            "name": "post",
+            "role": "fixture",
+            "mount": "table",
+            "at": [100, 9, 85],
+            "shape": {"type": "box", "size": [2, 2, 40]},
+        }
+        for rules, kinds in (
+            ([], []),
+            ([{"between": ["cutter", "post"], "near": 4.0}], ["contact.near"]),
+            ([{"between": ["tool", "fixture"], "near": 4.0}, {"between": ["post", "tool"], "off": True}], []),
+        ):
+            checks = {"resolution": 0.5, "near": 1.0, "pairs": rules}
+            job = slot_job(self.folder, HEAD + "G0 X150.\nM30\n", bodies=[post], checks=checks)
+            self.assertEqual([f.kind for f in rehearse(job).findings if f.kind.startswith("contact")], kinds, rules)
+
+
+class Panel(WithFolder):
+    def test_moved_into_a_contact_and_back(self) -> None:
+        panel = HandPanel(open_job(JOBS / "slot-clear"))
+        self.assertEqual(panel.at_rest, set())
+        down = panel.move([-305, -205, 0], [-305, -205, -500], tool=1)
+        self.assertEqual(down.touching[0].b if "T1" in down.touching[0].a else down.touching[0].a, "blank")
+        # Blank's top at 65, gauge 600 above the table at Z0, tool 92 long: they touch at Z = 65 + 92 − 600.
+        self.assertAlmostEqual(down.values[2], -443.0, delta=0.01)
+        self.assertEqual(panel.move(down.values, [-305, -205, -100], tool=1).values, [-305, -205, -100])
+
+    def test_overtravel_near_and_a_typed_block(self) -> None:
+        panel = HandPanel(open_job(JOBS / "slot-clear"))
+        self.assertEqual(panel.move([0, 0, 0], [5, 0, 0]).over, [("X", 5.0)])
+        near = panel.move([-305, -205, 0], [-305, -205, -442.5], tool=1)
+        self.assertEqual(
+            (near.touching, {frozenset((m.a, m.b)) for m in near.near}), ([], {frozenset(("T1 cutter", "blank"))})
+        )
+        typed = panel.run_block([-305, -205, 0], 1, "G91 G0 X10. Y-5.")
+        np.testing.assert_allclose(typed.values, [-295, -210, 0])
+        self.assertEqual(panel.run_block([0, 0, 0], 1, "G0 X").values, [0, 0, 0])
+        self.assertTrue(panel.run_block([0, 0, 0], 1, "G0 X").said)
+        self.assertEqual(panel.offset_here([-305, -205, -443], 1), {"X": -305, "Y": -205, "Z": -535})
+
+
+class ModelFaults(WithFolder):
+    def faults(self, **changes) -> list[str]:  # type: ignore[no-untyped-def]
+        machine = trunnion() | changes
+        return [f"{f.where}: {f.what}" for f in check_model(job_on(self.folder, machine, "M30\n"))]
+
+    def test_a_sound_model_has_none(self) -> None:
+        for name in ("trunnion", "router", "head and table"):
+            self.assertEqual(check_model(job_on(self.folder, name, "M30\n")), [], name)
+
+    def test_each_fault_is_named(self) -> None:
+        def turned(axis: str) -> list[dict]:  # type: ignore[type-arg]
+            links = json.loads(json.dumps(trunnion()["links"]))
+            for link in links:
+                if link["joint"] and link["joint"]["axis"] == axis:
+                    link["joint"]["direction"] = [-c for c in link["joint"]["direction"]]
+            return links
+
+        self.assertIn("left-handed", self.faults(links=turned("X"))[0])
+        self.assertIn("left-handedly about Z", self.faults(links=turned("C"))[0])
+        self.assertTrue(any("into the work" in f for f in self.faults(links=turned("Z"))))
+        self.assertIn("outside its travel", self.faults(tool_change={"at": {"Z": 900}})[0])
+        links = json.loads(json.dumps(trunnion()["links"]))
+        links[0]["shapes"] = [{"type": "box", "size": [400, 400, 60], "at": [0, 0, 20]}]
+        self.assertTrue(any(f.startswith("bed and plate") for f in self.faults(links=links)))
+
+
+class Urdf(unittest.TestCase):
+    def test_ours_come_back_whole(self) -> None:
+        for data in MACHINES.values():
+            machine = MachineFile.model_validate(data)
+            self.assertEqual(MachineFile.model_validate(from_urdf(to_urdf(machine))), machine)
+
+    def test_forward_kinematics_as_a_reader_of_urdf_has_them(self) -> None:
+        rng = np.random.default_rng(2)
+        for data in MACHINES.values():
+            machine = MachineFile.model_validate(data)
+            chain = Chain(machine)
+            tree = ElementTree.ElementTree(ElementTree.fromstring(to_urdf(machine)))
+            path = f"/tmp/{rng.integers(1 << 40)}.urdf"
+            tree.write(path)
+            robot = yourdfpy.URDF.load(
+                path, build_scene_graph=True, load_meshes=False, build_collision_scene_graph=False
+            )
+            for _ in range(20):
+                values = {axis: float(rng.uniform(-100, 100)) for axis in chain.axes}
+                robot.update_cfg({
+                    axis: v / 1000 if chain.joints[axis].type == "linear" else math.radians(v) for axis, v in values.items()
+                })  # fmt: skip
+                row_ = np.array([[values[axis] for axis in chain.axes]])
+                for name in chain.links:
+                    pose = robot.get_transform(name, robot.base_link)
+                    ours = chain.pose(name, row_)[0]
+                    np.testing.assert_allclose(pose[:3, :3], ours[:3, :3], atol=1e-9)
+                    np.testing.assert_allclose(pose[:3, 3] * 1000, ours[:3, 3], atol=1e-6)
+
+    def test_bad_ones_are_one_clear_error(self) -> None:
+        for text, says in (
+            ("<robot", "not XML"), ("<sdf/>", "<robot>"), ("<!DOCTYPE x><robot/>", "document types"),
+            ('<robot><link name="a"/><joint name="X" type="floating"><parent link="a"/><child link="a"/></joint></robot>', "floating"),
+            ('<robot><link name="a"/><joint name="X" type="fixed"><parent link="a"/><child link="q"/></joint></robot>', "not there"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(NotUrdf, says):
+                from_urdf(text)
