@@ -46,6 +46,7 @@ class LibraryFile(models.Model):
     name = models.CharField(max_length=200)
     number = models.PositiveIntegerField()
     data = models.JSONField()
+    meshes = models.FileField(upload_to="library/%Y/%m/", blank=True)  # a zip of the mesh files that a machine names
     digest = models.CharField(max_length=64)
     created = models.DateTimeField(auto_now_add=True)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)

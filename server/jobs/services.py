@@ -19,7 +19,8 @@ from django.utils import timezone
 
 from accounts.models import Organisation
 from bluntmirror.job import JobUnreadable, open_job
-from bluntmirror.job.loading import read_machine, read_tools
+from bluntmirror.job.loading import inside, read_machine, read_tools, unzip
+from bluntmirror.job.urdf import NotUrdf, from_urdf
 
 from .models import Job, LibraryFile, Rehearsal, Revision
 
@@ -115,20 +116,35 @@ def keep_in_library(
 ) -> LibraryFile:
     """A machine or tool file as a new number of its name; the same content again gives the one there is.
 
-    Raises Refused when it cannot be read, or names files that would have to come with it.
+    A machine may come as machine.json, as URDF, or as a zip of machine.json with the meshes it names. Raises Refused when it
+    cannot be read, or names files that did not come with it.
     """
     if len(raw) > MAX_LIBRARY_BYTES:
         raise Refused(f"{shown}: larger than {MAX_LIBRARY_BYTES // 10**6} MB")
+    meshes = b""
     with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
-        file = Path(folder) / "file.json"
-        file.write_bytes(raw)
+        place = Path(folder)
         try:
+            if kind == LibraryFile.Kind.MACHINE and shown.lower().endswith(".urdf"):
+                raw = json.dumps(from_urdf(raw.decode("utf-8-sig", "replace")), indent=1).encode()
+            elif kind == LibraryFile.Kind.MACHINE and raw[:4] == b"PK\x03\x04":
+                (place / "in.zip").write_bytes(raw)
+                unzip(place / "in.zip", place)
+                (place / "in.zip").unlink()
+                found = next(iter(sorted(place.rglob("machine.json"))), None)
+                if found is None:
+                    raise Refused(f"{shown}: there is no machine.json in it")
+                place, raw = found.parent, found.read_bytes()
+                found.unlink()
+                meshes = _packed(place)[0]
+            file = Path(folder) / "file.json"
+            file.write_bytes(raw)
             model = read_machine(file, shown) if kind == LibraryFile.Kind.MACHINE else read_tools(file, shown)
-        except JobUnreadable as error:
-            raise Refused(str(error)) from error
-    if b'"mesh"' in raw:
-        raise Refused(f"{shown}: shapes from mesh files cannot be kept in the library yet; bring them in a job folder")
-    digest = hashlib.sha256(raw).hexdigest()
+            for name in _mesh_files(json.loads(raw.decode("utf-8-sig"))):
+                inside(place, name, "shape.file")
+        except (JobUnreadable, NotUrdf) as error:
+            raise Refused(f"{shown}: {error}" if isinstance(error, NotUrdf) else str(error)) from error
+    digest = hashlib.sha256(raw + meshes).hexdigest()
     name = (model.name or shown)[:200]
     with transaction.atomic():
         Organisation.objects.select_for_update().get(pk=organisation.pk)  # one at a time, so that numbers follow
@@ -137,10 +153,24 @@ def keep_in_library(
         if same:
             return same
         number = (known.aggregate(top=Max("number"))["top"] or 0) + 1
-        return LibraryFile.objects.create(
+        item = LibraryFile(
             organisation=organisation, kind=kind, name=name, number=number, data=json.loads(raw.decode("utf-8-sig")),
             digest=digest, created_by=user,
         )  # fmt: skip
+        if meshes:
+            item.meshes.save(f"{digest[:16]}.zip", ContentFile(meshes), save=False)
+        item.save()
+        return item
+
+
+def _mesh_files(data: object) -> set[str]:
+    """The mesh files that a machine's or tool's shapes name."""
+    if isinstance(data, list):
+        return set().union(*map(_mesh_files, data))
+    if not isinstance(data, dict):
+        return set()
+    own = {str(data["file"])} if data.get("type") == "mesh" and "file" in data else set()
+    return own.union(*map(_mesh_files, data.values()))
 
 
 def compose(
@@ -159,7 +189,11 @@ def compose(
     made = [("machine.json", machine.data), ("job.json", {**job, "machine": "machine.json", "tools": "tools.json"})]
     if "tools.json" not in names and tools is not None:
         made.append(("tools.json", tools.data))
+    made[0] = ("machine.json", machine.data | {"revision": machine.number})
     more = [ContentFile(json.dumps(data, indent=1).encode(), name=name) for name, data in made]
+    if machine.meshes:
+        with machine.meshes.open("rb") as source, zipfile.ZipFile(source) as bundle:
+            more += [ContentFile(bundle.read(name), name=name) for name in bundle.namelist()]
     return take_in(organisation, user, [*files, *more], "composed")  # type: ignore[list-item]
 
 

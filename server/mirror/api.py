@@ -14,19 +14,38 @@ from pydantic import ValidationError
 
 from accounts.models import Organisation
 from bluntmirror.findings import CATALOGUE
-from jobs import services
+from bluntmirror.geometry.features import Feature
+from bluntmirror.job.urdf import to_urdf
+from jobs import services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Triage
 
 from .schemas import (
+    BlockIn,
+    FaultOut,
+    FeatureOut,
     FindingOut,
+    FitOut,
+    FixtureOut,
+    JobData,
     JobOut,
     LibraryOut,
+    MateIn,
     Me,
     Message,
+    MovedOut,
+    MoveIn,
     NewJob,
+    OffsetOut,
+    PickIn,
+    PlaceOut,
     RehearsalFull,
     RehearsalOut,
+    RepeatIn,
+    SaveIn,
+    SetupOut,
     SignIn,
+    StockIn,
+    StockOut,
     TriageIn,
 )
 
@@ -255,3 +274,138 @@ def clear_triage(request: HttpRequest, number: int) -> Any:
     item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=_organisation(request))
     Triage.objects.filter(job=item.rehearsal.revision.job, cause=item.cause).delete()
     return _finding_out(item, None)
+
+
+# --- setting up and moving by hand --------------------------------------------------------------------------------------
+
+
+def _revision(request: HttpRequest, number: int) -> Revision:
+    return get_object_or_404(Revision, pk=number, job__organisation=_organisation(request))
+
+
+def _machine(request: HttpRequest, number: int) -> LibraryFile:
+    return get_object_or_404(LibraryFile, pk=number, kind=LibraryFile.Kind.MACHINE, organisation=_organisation(request))
+
+
+def _model(data: bytes) -> HttpResponse:
+    return HttpResponse(data, content_type="application/octet-stream")
+
+
+@api.get("/library/{number}/model")
+def machine_model(request: HttpRequest, number: int) -> HttpResponse:
+    return _model(setups.model_file(setups.machine_alone(_machine(request, number))))
+
+
+@api.get("/library/{number}/faults", response=list[FaultOut])
+def machine_faults(request: HttpRequest, number: int) -> Any:
+    return setups.faults(setups.machine_alone(_machine(request, number)))
+
+
+@api.get("/library/{number}/urdf")
+def machine_urdf(request: HttpRequest, number: int) -> HttpResponse:
+    item = _machine(request, number)
+    response = HttpResponse(to_urdf(setups.machine_alone(item).machine), content_type="application/xml")
+    response["Content-Disposition"] = f'attachment; filename="machine-{item.pk}.urdf"'
+    return response
+
+
+@api.post("/library/{number}/move", response=MovedOut)
+def move_machine(request: HttpRequest, number: int, body: MoveIn) -> Any:
+    return setups.move(setups.machine_alone(_machine(request, number)), body.begin, body.end, body.tool, body.stop)
+
+
+@api.post("/library/{number}/block", response=MovedOut)
+def machine_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
+    return setups.run_block(
+        setups.machine_alone(_machine(request, number)), body.values, body.tool, body.block, body.stop
+    )
+
+
+@api.get("/fixtures", response=list[FixtureOut])
+def fixture_library(request: HttpRequest) -> Any:
+    return setups.fixtures()
+
+
+@api.post("/fixtures/{name}", response=list[dict[str, Any]])
+def fixture_shapes(request: HttpRequest, name: str, measures: dict[str, float]) -> Any:
+    return setups.fixture_shapes(name, measures)
+
+
+@api.get("/revisions/{number}/setup", response=SetupOut)
+def setup(request: HttpRequest, number: int) -> Any:
+    revision = _revision(request, number)
+    data, tools = setups.job_data(revision)
+    return {
+        "job_id": revision.job_id, "job_name": revision.job.name, "revision": revision.pk, "revision_number": revision.number,
+        "job": data, "tools": tools, "offsets": setups.offsets(setups.opened(revision)),
+    }  # fmt: skip
+
+
+@api.post("/revisions/{number}/setup/model")
+def setup_model(request: HttpRequest, number: int, body: JobData) -> HttpResponse:
+    return _model(setups.model_file(setups.opened(_revision(request, number), body.job)))
+
+
+@api.post("/revisions/{number}/setup/offsets", response=list[OffsetOut])
+def setup_offsets(request: HttpRequest, number: int, body: JobData) -> Any:
+    return setups.offsets(setups.opened(_revision(request, number), body.job))
+
+
+@api.post("/revisions/{number}/setup/pick", response=FeatureOut)
+def setup_pick(request: HttpRequest, number: int, body: PickIn) -> Any:
+    job = setups.opened(_revision(request, number), body.job)
+    return setups.picked(job, body.body, body.triangle, list(body.point), body.kind, body.mount)
+
+
+@api.post("/revisions/{number}/setup/mate", response=PlaceOut)
+def setup_mate(request: HttpRequest, number: int, body: MateIn) -> Any:
+    data = body.job if body.job is not None else setups.job_data(_revision(request, number))[0]
+    own, other = (Feature(**f.model_dump()) for f in (body.own, body.other))
+    return setups.mated(data, body.body, own, other, body.way, body.gap, body.turn, body.centre)
+
+
+@api.post("/revisions/{number}/setup/repeat", response=list[PlaceOut])
+def setup_repeat(request: HttpRequest, number: int, body: RepeatIn) -> Any:
+    data = body.job if body.job is not None else setups.job_data(_revision(request, number))[0]
+    return setups.repeated(data, body.body, body.count, body.step, body.direction, body.about)
+
+
+@api.post("/revisions/{number}/setup/stock", response=StockOut)
+def setup_stock(request: HttpRequest, number: int, body: StockIn) -> Any:
+    job = setups.opened(_revision(request, number), body.job)
+    return setups.stock_for(job, body.design, body.allowance, body.standard)
+
+
+@api.post("/revisions/{number}/setup/save", response=JobOut)
+def setup_save(request: HttpRequest, number: int, spec: Form[str], files: File[list[UploadedFile]] = None) -> Any:  # type: ignore[assignment]
+    """The screen's job (a SaveIn as JSON) as a new revision, with the model files dropped on it."""
+    try:
+        wanted = SaveIn.model_validate_json(spec)
+    except ValidationError as error:
+        raise services.Refused(f"the setup cannot be read: {error.errors()[0]['msg']}") from error
+    more = {(file.name or "file"): file.read() for file in files or []}
+    revision = setups.save(_revision(request, number), wanted.job, wanted.tools, request.user, wanted.label, more)  # type: ignore[arg-type]
+    return _job_out(revision.job)
+
+
+@api.post("/revisions/{number}/move", response=MovedOut)
+def move(request: HttpRequest, number: int, body: MoveIn) -> Any:
+    job = setups.opened(_revision(request, number), body.job)
+    return setups.move(job, body.begin, body.end, body.tool, body.stop)
+
+
+@api.post("/revisions/{number}/block", response=MovedOut)
+def run_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
+    job = setups.opened(_revision(request, number), body.job)
+    return setups.run_block(job, body.values, body.tool, body.block, body.stop)
+
+
+@api.get("/revisions/{number}/fit/{machine}", response=list[FitOut])
+def fits(request: HttpRequest, number: int, machine: int) -> Any:
+    return setups.compare_machine(_revision(request, number), _machine(request, machine))
+
+
+@api.post("/revisions/{number}/swap/{machine}", response=JobOut)
+def swap(request: HttpRequest, number: int, machine: int) -> Any:
+    revision = setups.swap(_revision(request, number), _machine(request, machine), request.user)  # type: ignore[arg-type]
+    return _job_out(revision.job)

@@ -157,3 +157,147 @@ class NewJob(Schema):
             "bodies": bodies, "work_offsets": {"G54": {"datum": self.datum, "mount": mount}},
             "checks": {"resolution": self.resolution, "gouge": self.gouge, "excess": self.excess, "near": self.near},
         }  # fmt: skip
+
+
+# --- setting up and moving by hand --------------------------------------------------------------------------------------
+
+
+class FaultOut(Schema):
+    where: str
+    what: str
+    remedy: str
+
+
+class OffsetOut(Schema):
+    """A work offset worked out, what the unit's control holds, and how far the two are apart."""
+
+    name: str
+    values: dict[str, float]
+    held: dict[str, float] | None
+    apart: dict[str, float] | None
+
+
+class SetupOut(Schema):
+    job_id: int
+    job_name: str
+    revision: int
+    revision_number: int
+    job: dict[str, Any]
+    tools: dict[str, Any]
+    offsets: list[OffsetOut]
+
+
+class JobData(Schema):
+    """The job.json that a screen holds; none: as it was saved."""
+
+    job: dict[str, Any] | None = None
+
+
+class MoveIn(JobData):
+    begin: list[float]
+    end: list[float]
+    tool: int = 0
+    stop: bool = True
+
+
+class BlockIn(JobData):
+    values: list[float]
+    tool: int = 0
+    block: str
+    stop: bool = True
+
+
+class MetOut(Schema):
+    a: str
+    b: str
+    clearance: float
+    point: Triple
+    share: float
+
+
+class MovedOut(Schema):
+    axes: list[str]
+    values: list[float]
+    touching: list[MetOut]
+    near: list[MetOut]
+    over: list[tuple[str, float]]
+    said: list[str]
+    path: list[list[float]]
+
+
+class PickIn(JobData):
+    body: str
+    triangle: int
+    point: Triple
+    kind: Literal["face", "edge", "corner", "axis", "point"]
+    mount: str
+
+
+class FeatureOut(Schema):
+    kind: Literal["face", "edge", "corner", "axis", "point"]
+    point: Triple
+    direction: Triple | None = None
+    radius: float | None = None
+    size: float | None = None
+
+
+class MateIn(JobData):
+    body: str
+    own: FeatureOut
+    other: FeatureOut
+    way: Literal["onto", "flush", "centre", "coaxial"]
+    gap: float = 0.0
+    turn: float = 0.0
+    centre: bool = False
+
+
+class PlaceOut(Schema):
+    at: Triple
+    turn: Triple
+
+
+class RepeatIn(JobData):
+    body: str
+    count: int
+    step: float = 0.0
+    direction: Triple = (1, 0, 0)
+    about: Triple | None = None  # a point of the axis to go around; none: a row
+
+
+class MeasureOut(Schema):
+    name: str
+    says: str
+    value: float
+    least: float
+    most: float
+
+
+class FixtureOut(Schema):
+    name: str
+    says: str
+    role: Literal["fixture", "stock", "access"]
+    measures: list[MeasureOut]
+    sizes: list[float]
+
+
+class StockIn(JobData):
+    design: str
+    allowance: dict[str, float] = {}
+    standard: bool = False
+
+
+class StockOut(PlaceOut):
+    shapes: list[dict[str, Any]]
+    mount: str
+
+
+class SaveIn(Schema):
+    job: dict[str, Any]
+    tools: dict[str, Any] | None = None
+    label: str = ""
+
+
+class FitOut(Schema):
+    what: str
+    fits: bool
+    said: str

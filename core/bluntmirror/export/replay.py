@@ -10,11 +10,16 @@ from typing import Any
 
 import numpy as np
 
+from ..contact.program import pairs_of
+from ..findings import Docket
 from ..geometry.frames import frame
 from ..geometry.mesh import Mesh, joined
+from ..job import Job
+from ..machine import Chain
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
 from ..rehearsal.result import CutStock
+from ..rehearsal.run import assemblies, contact_bodies, tool_mount
 
 DEVIATION_REACH_MM = 5.0  # deviations beyond this are shown as this
 FORMAT = "blunt-mirror/replay@1"
@@ -59,9 +64,11 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
         mount = chain.mounts[item.mount]
         body(item.name, item.role, mount.link, joined(job.body_meshes[item.name]).moved(frame(mount.at, mount.turn)))
     mount = chain.mount_of("tool")
+    mounts = {number: tool_mount(job, chain, number) for number in result.tools}
     for number, tool in result.tools.items():
+        placed = frame(mounts[number].at, mounts[number].turn)
         for part, mesh in tool.meshes().items():
-            body(part, "tool", mount.link, mesh.moved(frame(mount.at, mount.turn)), number)
+            body(part, "tool", mounts[number].link, mesh.moved(placed), number)
     description: dict[str, Any] = {
         "format": FORMAT,
         "job": job.name,
@@ -75,10 +82,12 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
         "kinds": list(KIND_NAMES),
         "tools": [
             {"number": t.number, "name": t.name, "diameter": t.diameter, "length": t.length, "reach": t.reach,
-             "flute_length": t.flute_length,
+             "flute_length": t.flute_length, "link": mounts[t.number].link,
+             "matrix": (frame(mounts[t.number].at, mounts[t.number].turn) @ frame((*t.offset, 0.0))).tolist(),
              "outline": [{"part": part, "points": points} for part, points in t.outlines().items()]}
             for t in result.tools.values()
         ],
+        "turret": job.machine.turret is not None,
         "toolMount": {"link": mount.link, "matrix": frame(mount.at, mount.turn).tolist()},
         "stocks": [],
         "checks": {"gouge": job.file.checks.gouge, "excess": job.file.checks.excess},
@@ -126,19 +135,51 @@ def _part(cut: CutStock, number: int, final: list[int], places: np.ndarray, bina
     }  # fmt: skip
 
 
+def _axis(result: Rehearsal, axis: str) -> dict[str, Any]:
+    joint = result.chain.joints[axis]
+    diameters = {a for channel in result.job.machine.channels for a in channel.diameters}
+    return {"name": axis, "travel": joint.travel, "type": joint.type, "diameter": axis in diameters}
+
+
+def model_data(job: Job) -> tuple[dict[str, Any], bytes]:
+    """What stands on a machine before any program runs, for the screens that set it up and move it: as `replay_data`, with
+    the stock as a body, and the axes with their travels and home."""
+    chain = Chain(job.machine)
+    result = Rehearsal(job, chain, assemblies(job), Docket())
+    description, binary = replay_data(result)
+    out = _Binary()
+    out.out.write(binary)
+    out.arrays = description["arrays"]
+    for i, item in enumerate(body for body in job.file.bodies if body.role == "stock"):
+        mount = chain.mounts[item.mount]
+        mesh = joined(job.body_meshes[item.name]).moved(frame(mount.at, mount.turn))
+        description["bodies"].append(
+            {"name": item.name, "role": "stock", "link": mount.link, "tool": 0, "mesh": out.mesh(f"stock{i}", mesh)}
+        )
+    channel = job.machine.channels[0]
+    description["axes"] = [_axis(result, axis) for axis in channel.axes]
+    description["start"] = [float(job.machine.reference.get("1", {}).get(axis, 0.0)) for axis in channel.axes]
+    description["mounts"] = [
+        {"name": m.name, "link": m.link, "takes": m.takes, "matrix": frame(m.at, m.turn).tolist(), "station": m.station}
+        for m in chain.mounts.values()
+    ]
+    description["pairs"] = len(
+        pairs_of(contact_bodies(job, chain, result.tools, set(result.tools)), chain, job.machine.ignore)
+    )
+    return description, out.out.getvalue()
+
+
 def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> None:
     reel, knots = result.reel, result.knots
     assert reel and knots and result.interpreted
     motions = reel.motions
-    description["axes"] = [
-        {"name": axis, "travel": result.chain.joints[axis].travel, "type": result.chain.joints[axis].type}
-        for axis in motions.axes
-    ]
+    description["axes"] = [_axis(result, axis) for axis in motions.axes]
     description["start"] = motions.start.tolist()
     description["files"] = motions.files
     description["snapshots"] = [
         {"codes": s.codes, "workOffset": s.work_offset, "lengthNumber": s.length_number, "length": s.length,
-         "offset": s.offset, "tool": s.tool, "coolant": s.coolant, "inch": s.inch}
+         "offset": s.offset, "tool": s.tool, "coolant": s.coolant, "inch": s.inch,
+         "frame": {"rows": s.frame.rows, "length": s.frame.length, "workOnly": s.frame.work_only} if s.frame else None}
         for s in motions.snapshots
     ]  # fmt: skip
     description["operations"] = [

@@ -10,7 +10,7 @@ import zipfile
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path, PurePosixPath
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
@@ -114,8 +114,14 @@ class Job:
     def link_meshes(self) -> dict[str, list[Mesh]]:
         """Every machine link's shapes, in the frame of the link."""
         return {
-            link.name: self.solid(link.shapes, f"{self.file.machine}: links.{link.name}") for link in self.machine.links
+            link.name: self.solid(self.shapes_of(link), f"{self.file.machine}: links.{link.name}")
+            for link in self.machine.links
         }
+
+    def shapes_of(self, link: models.Link) -> list[models.Shape]:
+        """A link's shapes; none where it is an accessory that this unit has off."""
+        off = self.machine.unit.off if self.machine.unit else []
+        return [] if link.accessory in off else link.shapes
 
 
 def open_job(path: Path) -> Job:
@@ -140,6 +146,17 @@ def _open_folder(folder: Path, name: str, shown: str) -> Job:
     if not (folder / name).is_file():
         raise JobUnreadable(shown, "there is no job.json in it")
     return _load(folder.resolve(), name)
+
+
+def with_data(job: Job, data: dict[str, Any]) -> Job:
+    """The same folder with another job.json, as data: what a setup screen holds before it is saved. Raises JobUnreadable."""
+    file = model_of(data, "job.json", JobFile)
+    if file.units == "inch":
+        file = models.in_millimetres(file, INCH_MM)
+    _check_job(file, job.machine, "job.json")
+    made = Job(job.folder, file, job.machine, job.tools, job.programs, _meshes=job._meshes, _unpacked=job._unpacked)
+    _ = made.body_meshes
+    return made
 
 
 def unzip(archive: Path, to: Path) -> Path:
@@ -208,6 +225,11 @@ def read_model(file: Path, shown: str, kind: type[Model]) -> Model:
         raise JobUnreadable(shown, f"not valid JSON: {error}") from error
     if not isinstance(data, dict):
         raise JobUnreadable(shown, "the file must hold one JSON object")
+    return model_of(data, shown, kind)
+
+
+def model_of(data: dict[str, Any], shown: str, kind: type[Model]) -> Model:
+    """One JSON object as a model. Raises JobUnreadable, with the place."""
     try:
         return kind.model_validate(data)
     except ValidationError as error:

@@ -102,6 +102,7 @@ class Link(Strict):
     parent: str | None = None
     joint: Joint | None = None
     shapes: list[Shape] = []
+    accessory: str | None = None  # a tool setter, catcher, rest, cover: the unit may have it off
 
 
 class Mount(Strict):
@@ -168,9 +169,24 @@ class Spindle(Strict):
     max_rpm: Positive | None = None
 
 
+class Unit(Strict):
+    """What one very machine has, beside the model it is built as. `off`: accessories that this unit lacks or has put away."""
+
+    label: str
+    serial: str = ""
+    off: list[str] = []
+    work_offsets: dict[
+        str, Annotated[dict[str, Finite], LENGTH]
+    ] = {}  # as the floor control holds them, to compare with
+    since: str = ""  # when this was read off the machine
+
+
 class MachineFile(Strict):
     format: Literal["blunt-mirror/machine@1"]
     name: str
+    model: str | None = None
+    unit: Unit | None = None
+    revision: Annotated[int, Field(ge=1)] | None = None  # of the library that it was taken from
     units: Literal["mm", "inch"] = "mm"
     links: Annotated[list[Link], Field(min_length=1, max_length=500)]
     mounts: list[Mount]
@@ -451,7 +467,7 @@ def in_millimetres(model: Any, factor: float) -> Any:
         value = getattr(model, name)
         if LENGTH in info.metadata:
             changes[name] = _times(value, factor)
-        elif name in ("reference", "work_offsets"):
+        elif name in ("reference", "work_offsets") and not isinstance(model, Unit):
             changes[name] = {
                 key: in_millimetres(axes, factor)
                 if isinstance(axes, BaseModel)

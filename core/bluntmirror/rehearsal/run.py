@@ -286,9 +286,9 @@ def contact_bodies(
 ) -> list[Body]:
     """Machine links, fixtures and parts, and the parts of every tool used, each in the frame of its link."""
     bodies = [
-        Body(link.name, link.name, tuple(job.link_meshes[link.name]), pieces=tuple(job.pieces(link.shapes)))
+        Body(link.name, link.name, tuple(job.link_meshes[link.name]), pieces=tuple(job.pieces(job.shapes_of(link))))
         for link in job.machine.links
-        if link.shapes
+        if job.shapes_of(link)
     ]
     for item in job.file.bodies:
         if item.role in ("fixture", "part"):

@@ -267,6 +267,332 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/{number}/model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Machine Model */
+        get: operations["mirror_api_machine_model"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{number}/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Machine Faults */
+        get: operations["mirror_api_machine_faults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{number}/urdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Machine Urdf */
+        get: operations["mirror_api_machine_urdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{number}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move Machine */
+        post: operations["mirror_api_move_machine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{number}/block": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Machine Block */
+        post: operations["mirror_api_machine_block"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixtures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Fixture Library */
+        get: operations["mirror_api_fixture_library"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixtures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fixture Shapes */
+        post: operations["mirror_api_fixture_shapes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Setup */
+        get: operations["mirror_api_setup"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup/model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Setup Model */
+        post: operations["mirror_api_setup_model"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup/offsets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Setup Offsets */
+        post: operations["mirror_api_setup_offsets"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup/pick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Setup Pick */
+        post: operations["mirror_api_setup_pick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup/mate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Setup Mate */
+        post: operations["mirror_api_setup_mate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup/repeat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Setup Repeat */
+        post: operations["mirror_api_setup_repeat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Setup Stock */
+        post: operations["mirror_api_setup_stock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup/save": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Setup Save
+         * @description The screen's job (a SaveIn as JSON) as a new revision, with the model files dropped on it.
+         */
+        post: operations["mirror_api_setup_save"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move */
+        post: operations["mirror_api_move"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/block": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run Block */
+        post: operations["mirror_api_run_block"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/fit/{machine}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Fits */
+        get: operations["mirror_api_fits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/swap/{machine}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Swap */
+        post: operations["mirror_api_swap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -738,6 +1064,354 @@ export interface components {
              */
             reason: string;
         };
+        /** FaultOut */
+        FaultOut: {
+            /** Where */
+            where: string;
+            /** What */
+            what: string;
+            /** Remedy */
+            remedy: string;
+        };
+        /** MetOut */
+        MetOut: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** Clearance */
+            clearance: number;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Share */
+            share: number;
+        };
+        /** MovedOut */
+        MovedOut: {
+            /** Axes */
+            axes: string[];
+            /** Values */
+            values: number[];
+            /** Touching */
+            touching: components["schemas"]["MetOut"][];
+            /** Near */
+            near: components["schemas"]["MetOut"][];
+            /** Over */
+            over: [
+                string,
+                number
+            ][];
+            /** Said */
+            said: string[];
+            /** Path */
+            path: number[][];
+        };
+        /** MoveIn */
+        MoveIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Begin */
+            begin: number[];
+            /** End */
+            end: number[];
+            /**
+             * Tool
+             * @default 0
+             */
+            tool: number;
+            /**
+             * Stop
+             * @default true
+             */
+            stop: boolean;
+        };
+        /** BlockIn */
+        BlockIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Values */
+            values: number[];
+            /**
+             * Tool
+             * @default 0
+             */
+            tool: number;
+            /** Block */
+            block: string;
+            /**
+             * Stop
+             * @default true
+             */
+            stop: boolean;
+        };
+        /** FixtureOut */
+        FixtureOut: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "fixture" | "stock" | "access";
+            /** Measures */
+            measures: components["schemas"]["MeasureOut"][];
+            /** Sizes */
+            sizes: number[];
+        };
+        /** MeasureOut */
+        MeasureOut: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Value */
+            value: number;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+        };
+        /**
+         * OffsetOut
+         * @description A work offset worked out, what the unit's control holds, and how far the two are apart.
+         */
+        OffsetOut: {
+            /** Name */
+            name: string;
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+            /** Held */
+            held: {
+                [key: string]: number;
+            } | null;
+            /** Apart */
+            apart: {
+                [key: string]: number;
+            } | null;
+        };
+        /** SetupOut */
+        SetupOut: {
+            /** Job Id */
+            job_id: number;
+            /** Job Name */
+            job_name: string;
+            /** Revision */
+            revision: number;
+            /** Revision Number */
+            revision_number: number;
+            /** Job */
+            job: {
+                [key: string]: unknown;
+            };
+            /** Tools */
+            tools: {
+                [key: string]: unknown;
+            };
+            /** Offsets */
+            offsets: components["schemas"]["OffsetOut"][];
+        };
+        /**
+         * JobData
+         * @description The job.json that a screen holds; none: as it was saved.
+         */
+        JobData: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /** FeatureOut */
+        FeatureOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "face" | "edge" | "corner" | "axis" | "point";
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Direction */
+            direction?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Radius */
+            radius?: number | null;
+            /** Size */
+            size?: number | null;
+        };
+        /** PickIn */
+        PickIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Body */
+            body: string;
+            /** Triangle */
+            triangle: number;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "face" | "edge" | "corner" | "axis" | "point";
+            /** Mount */
+            mount: string;
+        };
+        /** PlaceOut */
+        PlaceOut: {
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /** Turn */
+            turn: [
+                number,
+                number,
+                number
+            ];
+        };
+        /** MateIn */
+        MateIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Body */
+            body: string;
+            own: components["schemas"]["FeatureOut"];
+            other: components["schemas"]["FeatureOut"];
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "onto" | "flush" | "centre" | "coaxial";
+            /**
+             * Gap
+             * @default 0
+             */
+            gap: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Centre
+             * @default false
+             */
+            centre: boolean;
+        };
+        /** RepeatIn */
+        RepeatIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Body */
+            body: string;
+            /** Count */
+            count: number;
+            /**
+             * Step
+             * @default 0
+             */
+            step: number;
+            /**
+             * Direction
+             * @default [
+             *       1,
+             *       0,
+             *       0
+             *     ]
+             */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /** About */
+            about?: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /** StockOut */
+        StockOut: {
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /** Turn */
+            turn: [
+                number,
+                number,
+                number
+            ];
+            /** Shapes */
+            shapes: {
+                [key: string]: unknown;
+            }[];
+            /** Mount */
+            mount: string;
+        };
+        /** StockIn */
+        StockIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Design */
+            design: string;
+            /**
+             * Allowance
+             * @default {}
+             */
+            allowance: {
+                [key: string]: number;
+            };
+            /**
+             * Standard
+             * @default false
+             */
+            standard: boolean;
+        };
+        /** FitOut */
+        FitOut: {
+            /** What */
+            what: string;
+            /** Fits */
+            fits: boolean;
+            /** Said */
+            said: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1156,6 +1830,473 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingOut"];
+                };
+            };
+        };
+    };
+    mirror_api_machine_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_machine_faults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_machine_urdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_move_machine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
+    mirror_api_machine_block: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BlockIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
+    mirror_api_fixture_library: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixtureOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_fixture_shapes: {
+        parameters: {
+            query: {
+                measures: {
+                    [key: string]: number;
+                };
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
+                };
+            };
+        };
+    };
+    mirror_api_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupOut"];
+                };
+            };
+        };
+    };
+    mirror_api_setup_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobData"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_setup_offsets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobData"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffsetOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_setup_pick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeatureOut"];
+                };
+            };
+        };
+    };
+    mirror_api_setup_mate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MateIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"];
+                };
+            };
+        };
+    };
+    mirror_api_setup_repeat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepeatIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_setup_stock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StockIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockOut"];
+                };
+            };
+        };
+    };
+    mirror_api_setup_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Spec */
+                    spec: string;
+                    /** Files */
+                    files?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    mirror_api_move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
+    mirror_api_run_block: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BlockIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
+    mirror_api_fits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                machine: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_swap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                machine: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

@@ -1,0 +1,98 @@
+"""Another machine under a job: what fits and what does not, before anything is rehearsed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..job import Job
+from ..job.models import Datum, MachineFile
+from ..machine import Chain
+from .run import check_program
+
+
+@dataclass(frozen=True)
+class Fit:
+    what: str
+    fits: bool
+    said: str
+
+
+def fit(job: Job, machine: MachineFile) -> list[Fit]:
+    """A job beside another machine: axes, mounts, stations, travels of the datums, spindle speed, the machine's own codes."""
+    chain = Chain(machine)
+    here = check_program(job)
+    used = set()
+    speed = 0.0
+    tools: set[int] = set()
+    if here.reel and len(here.reel.motions):
+        motions = here.reel.motions
+        moved = np.ptp(np.vstack([motions.start, motions.end]), axis=0) > 0
+        used = {axis for axis, moves in zip(motions.axes, moved, strict=True) if moves and len(axis) == 1}
+        speed = float(np.abs(motions.rpm).max())
+        tools = {int(t) for t in np.unique(motions.tool)} - {0}
+    result = []
+    channel = machine.channels[0]
+    missing = sorted(used - set(channel.axes))
+    told = (
+        f"it lacks {' and '.join(missing)}" if missing else f"all of {' '.join(sorted(used))}" if used else "none moves"
+    )
+    result.append(Fit("axes", not missing, told))
+    mounts = {m.name for m in machine.mounts if m.takes == "work"}
+    wanted = {body.mount for body in job.file.bodies}
+    lacking = sorted(wanted - mounts)
+    result.append(Fit("mounts", not lacking, f"no mount {', '.join(lacking)}: what is on it goes onto {sorted(mounts)[0]}"
+                      if lacking else f"{', '.join(sorted(wanted)) or 'nothing is mounted'}"))  # fmt: skip
+    stations = {m.station for m in machine.mounts if m.station}
+    homeless = sorted(t for t in tools if stations and t not in stations)
+    result.append(Fit("stations", not homeless, f"no station for T{', T'.join(map(str, homeless))}" if homeless
+                      else f"{len(tools)} tools, {len(stations)} stations" if stations else "a magazine"))  # fmt: skip
+    limit = machine.spindle.max_rpm
+    fast = limit is not None and speed > limit
+    result.append(Fit("spindle", not fast, f"the program asks for {speed:,.0f} rev/min"
+                      + (f", it reaches {limit:,.0f}" if limit else "")))  # fmt: skip
+    codes = sorted(set(job.machine.codes) - set(machine.codes))
+    result.append(
+        Fit(
+            "codes",
+            not codes,
+            f"{', '.join(codes)} mean nothing there" if codes else "the machine's own codes are known",
+        )
+    )
+    result += _travels(job, machine, chain)
+    return result
+
+
+def _travels(job: Job, machine: MachineFile, chain: Chain) -> list[Fit]:
+    """Whether the datums lie within travel, the longest tool in the spindle."""
+    found = []
+    for name, offset in job.file.work_offsets.items():
+        if not isinstance(offset, Datum):
+            found.append(Fit(f"offset {name}", False, "typed as axis values of another machine: measure it anew"))
+            continue
+        work = chain.mounts.get(offset.mount) or chain.mount_of("work")
+        try:
+            values = chain.datum_offset(chain.mount_of("tool"), work, np.array(offset.datum), machine.channels[0].axes)
+        except ValueError as error:
+            found.append(Fit(f"datum {name}", False, str(error)))
+            continue
+        past = []
+        for axis, value in values.items():
+            travel = chain.joints[axis].travel
+            if travel and axis != "Z" and not travel[0] <= value <= travel[1]:
+                past.append(f"{axis} {value:.1f} beyond {travel[0]:g} … {travel[1]:g}")
+        found.append(Fit(f"datum {name}", not past, ", ".join(past) if past else "within travel"))
+    return found
+
+
+def moved_onto(data: dict, machine: MachineFile) -> dict:
+    """job.json data with everything on mounts that the machine lacks put onto its first work mount."""
+    mounts = [m.name for m in machine.mounts if m.takes == "work"]
+    made = dict(data)
+    made["bodies"] = [b if b["mount"] in mounts else {**b, "mount": mounts[0]} for b in data.get("bodies", [])]
+    made["work_offsets"] = {
+        name: offset if "datum" not in offset or offset["mount"] in mounts else {**offset, "mount": mounts[0]}
+        for name, offset in data.get("work_offsets", {}).items()
+    }
+    return made

@@ -1,0 +1,302 @@
+"""Setting a job up and moving its machine by hand: opened jobs kept at hand, so that every answer comes in milliseconds.
+
+Nothing is written but by `save` and `swap`, which make new revisions; a screen sends the job.json it holds with each question.
+"""
+
+import hashlib
+import json
+import struct
+import tempfile
+import threading
+import zipfile
+from collections import OrderedDict
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any, Generic, TypeVar
+
+import numpy as np
+from django.contrib.auth.models import AbstractBaseUser
+
+from bluntmirror.export.replay import model_data
+from bluntmirror.geometry.features import Feature, NoSuchFeature, pick
+from bluntmirror.geometry.frames import Floats, frame, inverse
+from bluntmirror.geometry.mesh import Mesh, joined
+from bluntmirror.job import Job, JobUnreadable, open_job
+from bluntmirror.job.fixtures import LIBRARY, ROUNDS, standard_size, stock_around
+from bluntmirror.job.loading import with_data
+from bluntmirror.job.mating import CannotMate, around, mate, placed, row
+from bluntmirror.machine import Chain
+from bluntmirror.rehearsal.fitting import fit, moved_onto
+from bluntmirror.rehearsal.handling import HandPanel, Moved
+from bluntmirror.rehearsal.model_check import check_model
+
+from .models import LibraryFile, Revision
+from .services import Refused, take_in_path
+
+KEPT = 8  # jobs and panels held in memory
+Json = dict[str, Any]
+
+
+T = TypeVar("T")
+
+
+class _Kept(Generic[T]):
+    """The few things used last, made once each."""
+
+    def __init__(self) -> None:
+        self.items: OrderedDict[str, T] = OrderedDict()
+        self.lock = threading.Lock()
+
+    def get(self, key: str, make) -> T:  # type: ignore[no-untyped-def]
+        with self.lock:
+            if key not in self.items:
+                self.items[key] = make()
+                while len(self.items) > KEPT:
+                    self.items.popitem(last=False)
+            self.items.move_to_end(key)
+            return self.items[key]
+
+
+_jobs: "_Kept[Job]" = _Kept()
+_panels: "_Kept[HandPanel]" = _Kept()
+_machines: "_Kept[Job]" = _Kept()
+_moving = threading.Lock()  # a panel's follower is one hand's
+
+
+def _unpacked(archive: Any) -> Path:
+    folder = Path(tempfile.mkdtemp(prefix="mirror-setup-"))
+    with archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+        bundle.extractall(folder)  # our own archives, checked when they came in
+    return folder
+
+
+def opened(revision: Revision, data: Json | None = None) -> Job:
+    """A revision's job, or the same with the job.json that a screen holds. Raises Refused."""
+    try:
+        base = _jobs.get(revision.digest, lambda: open_job(_unpacked(revision.archive)))
+        if data is None:
+            return base
+        return _jobs.get(f"{revision.digest}:{_key(data)}", lambda: with_data(base, data))
+    except JobUnreadable as error:
+        raise Refused(str(error)) from error
+
+
+def _key(data: Json) -> str:
+    return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
+
+
+def machine_alone(item: LibraryFile) -> Job:
+    """A library machine as a job with nothing on it."""
+
+    def make() -> Job:
+        folder = Path(tempfile.mkdtemp(prefix="mirror-machine-"))
+        if item.meshes:
+            with item.meshes.open("rb") as source, zipfile.ZipFile(source) as bundle:
+                bundle.extractall(folder)
+        made = {
+            "machine.json": item.data, "tools.json": {"format": "blunt-mirror/tools@1", "tools": []},
+            "job.json": {"format": "blunt-mirror/job@1", "name": item.name, "machine": "machine.json", "tools": "tools.json",
+                         "programs": [{"channel": item.data.get("channels", [{"number": 1}])[0]["number"], "main": "none.nc"}]},
+        }  # fmt: skip
+        for name, data in made.items():
+            (folder / name).write_text(json.dumps(data))
+        (folder / "none.nc").write_text("M30\n")
+        return open_job(folder)
+
+    try:
+        return _machines.get(item.digest, make)
+    except JobUnreadable as error:
+        raise Refused(str(error)) from error
+
+
+def model_file(job: Job, more: Json | None = None) -> bytes:
+    """Description and binary in one: the length of the JSON (4 bytes), the JSON padded to a multiple of 8, the binary."""
+    description, binary = model_data(job)
+    text = json.dumps({**description, **(more or {})}).encode()
+    text += b" " * (-(len(text) + 4) % 8)
+    return struct.pack("<I", len(text)) + text + binary
+
+
+def faults(job: Job) -> list[dict[str, str]]:
+    return [asdict(fault) for fault in check_model(job)]
+
+
+def offsets(job: Job) -> list[Json]:
+    """Every work offset: what it is worked out to be, beside what the unit's control holds."""
+    panel = panel_of(job)
+    held = job.machine.unit.work_offsets if job.machine.unit else {}
+    return [
+        {"name": name, "values": {k: round(v, 6) for k, v in values.items()}, "held": held.get(name),
+         "apart": {k: round(values.get(k, 0.0) - v, 6) for k, v in held[name].items()} if name in held else None}
+        for name, values in panel.setup.work_offsets.items()
+    ]  # fmt: skip
+
+
+def panel_of(job: Job) -> HandPanel:
+    return _panels.get(
+        f"{id(job.folder)}:{job.folder}:{_key(job.file.model_dump(mode='json'))}", lambda: HandPanel(job)
+    )
+
+
+def move(job: Job, begin: list[float], end: list[float], tool: int, stop: bool) -> Moved:
+    panel = panel_of(job)
+    if len(begin) != len(panel.setup.axes) or len(end) != len(begin) or not np.isfinite([*begin, *end]).all():
+        raise Refused(f"the machine has the axes {' '.join(panel.setup.axes)}: give a number for each")
+    with _moving:
+        return panel.move(begin, end, tool, stop)
+
+
+def run_block(job: Job, values: list[float], tool: int, block: str, stop: bool) -> Moved:
+    if len(block) > 2000 or "\n" in block:
+        raise Refused("one block of at most 2000 characters is run at a time")
+    with _moving:
+        return panel_of(job).run_block(values, tool, block, stop)
+
+
+# --- picking and mating -----------------------------------------------------------------------------------------------
+
+
+def _mount_frame(job: Job, mount: str) -> tuple[Chain, Floats]:
+    chain = Chain(job.machine)
+    if mount not in chain.mounts:
+        raise Refused(f"the machine has no mount '{mount}'")
+    home = np.array([[job.machine.reference.get("1", {}).get(axis, 0.0) for axis in chain.axes]])
+    return chain, chain.mount_pose(chain.mounts[mount], home)[0]
+
+
+def picked(job: Job, body: str, triangle: int, point: list[float], kind: str, mount: str) -> Feature:
+    """A feature of a body or link, in the frame of a mount as the machine stands at home. `point` in the body's link."""
+    chain, standing = _mount_frame(job, mount)
+    item = next((b for b in job.file.bodies if b.name == body), None)
+    mesh: Mesh
+    if item:
+        own = chain.mounts[item.mount]
+        mesh, link = joined(job.body_meshes[body]).moved(frame(own.at, own.turn)), own.link
+    elif job.link_meshes.get(body):
+        mesh, link = joined(job.link_meshes[body]), body
+    else:
+        raise Refused(f"there is no body '{body}'")
+    try:
+        found = pick(mesh, triangle, np.array(point, float), kind)  # type: ignore[arg-type]
+    except NoSuchFeature as error:
+        raise Refused(str(error)) from error
+    home = np.array([[job.machine.reference.get("1", {}).get(axis, 0.0) for axis in chain.axes]])
+    pose = inverse(standing) @ chain.pose(link, home)[0]
+    at = pose[:3, :3] @ found.point + pose[:3, 3]
+    direction = None if found.direction is None else pose[:3, :3] @ found.direction
+    return Feature(found.kind, _triple(at), None if direction is None else _triple(direction), found.radius, found.size)
+
+
+def _triple(v: Any) -> tuple[float, float, float]:
+    x, y, z = (round(float(c), 6) + 0.0 for c in v)
+    return x, y, z
+
+
+def mated(data: Json, body: str, own: Feature, other: Feature, way: str, gap: float, turn: float, centre: bool) -> Json:
+    """Where a body goes: its new `at` and `turn`. Raises Refused."""
+    item = next((b for b in data.get("bodies", []) if b.get("name") == body), None)
+    if item is None:
+        raise Refused(f"there is no body '{body}' to move")
+    pose = frame(item.get("at", (0, 0, 0)), item.get("turn", (0, 0, 0)))
+    try:
+        at, turned = placed(mate(pose, own, other, way, gap, turn, centre))  # type: ignore[arg-type]
+    except CannotMate as error:
+        raise Refused(str(error)) from error
+    return {"at": at, "turn": turned}
+
+
+def repeated(data: Json, body: str, count: int, step: float, direction: Any, about: Any) -> list[Json]:
+    """A body in a row, or around an axis: the places of all of them, the first where it stands."""
+    item = next((b for b in data.get("bodies", []) if b.get("name") == body), None)
+    if item is None or not 2 <= count <= 60:
+        raise Refused("pick a body, and repeat it 2 to 60 times")
+    pose = frame(item.get("at", (0, 0, 0)), item.get("turn", (0, 0, 0)))
+    poses = around(pose, about, direction, count) if about else row(pose, direction, step, count)
+    return [{"at": at, "turn": turn} for at, turn in map(placed, poses)]
+
+
+def fixture_shapes(name: str, measures: dict[str, float]) -> list[Json]:
+    if name not in LIBRARY:
+        raise Refused(f"there is no fixture '{name}'")
+    try:
+        return LIBRARY[name].shapes(measures)
+    except ValueError as error:
+        raise Refused(str(error)) from error
+
+
+def stock_for(job: Job, design: str, allowance: dict[str, float], standard: bool) -> Json:
+    """A blank around a design part: its shapes and its place in the part's mount."""
+    item = next((b for b in job.file.bodies if b.name == design), None)
+    if item is None:
+        raise Refused(f"there is no design '{design}'")
+    own = frame(item.at, item.turn)
+    mesh = joined(job.body_meshes[design]).moved(inverse(own))
+    try:
+        shapes, at = stock_around(mesh.bounds.tolist(), allowance)
+    except ValueError as error:
+        raise Refused(str(error)) from error
+    if standard:
+        size = standard_size(shapes[0]["size"])
+        if size is None:
+            raise Refused("no flat of the list of standard sizes is large enough for this part and allowance")
+        shapes[0]["size"] = size
+        shapes[0]["at"] = [0, 0, size[2] / 2]
+    place, turn = placed(own @ frame(at))
+    return {"shapes": shapes, "at": place, "turn": turn, "mount": item.mount}
+
+
+def fixtures() -> list[Json]:
+    return [
+        {"name": f.name, "says": f.says, "role": f.role,
+         "measures": [{"name": m.name, "says": m.says, "value": m.value, "least": m.least, "most": m.most} for m in f.measures],
+         "sizes": [float(r) for r in ROUNDS] if f.name == "bar" else []}
+        for f in LIBRARY.values()
+    ]  # fmt: skip
+
+
+# --- saving -----------------------------------------------------------------------------------------------------------
+
+
+def _changed(revision: Revision, files: dict[str, bytes], user: AbstractBaseUser, label: str) -> Revision:
+    with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
+        place = Path(folder)
+        with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+            bundle.extractall(place)
+        for name, data in files.items():
+            target = place / Path(name).name
+            target.write_bytes(data)
+        return take_in_path(revision.job.organisation, user, place, label)
+
+
+def save(revision: Revision, data: Json, tools: Json | None, user: AbstractBaseUser, label: str, files: dict[str, bytes]) -> Revision:  # fmt: skip
+    """A screen's job.json as a new revision; its name stays the job's, so that it is one of its revisions."""
+    files = dict(files)
+    files["job.json"] = json.dumps({**data, "name": revision.job.name}, indent=1).encode()
+    if tools is not None:
+        files[str(data.get("tools", "tools.json"))] = json.dumps(tools, indent=1).encode()
+    return _changed(revision, files, user, label)
+
+
+def job_data(revision: Revision) -> tuple[Json, Json]:
+    """job.json and tools.json of a revision as they were written."""
+    with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+        data = json.loads(bundle.read("job.json").decode("utf-8-sig"))
+        return data, json.loads(bundle.read(data["tools"]).decode("utf-8-sig"))
+
+
+def compare_machine(revision: Revision, item: LibraryFile) -> list[dict[str, Any]]:
+    """What of a job fits a library machine."""
+    return [asdict(row) for row in fit(opened(revision), machine_alone(item).machine)]
+
+
+def swap(revision: Revision, item: LibraryFile, user: AbstractBaseUser) -> Revision:
+    """The job on another machine, as a new revision."""
+    data, _ = job_data(revision)
+    machine = machine_alone(item).machine
+    changed = moved_onto(data, machine)
+    files = {"job.json": json.dumps({**changed, "name": revision.job.name}, indent=1).encode(),
+             str(data["machine"]): json.dumps(item.data | {"revision": item.number}, indent=1).encode()}  # fmt: skip
+    if item.meshes:
+        with item.meshes.open("rb") as source, zipfile.ZipFile(source) as bundle:
+            files |= {name: bundle.read(name) for name in bundle.namelist()}
+    return _changed(revision, files, user, f"on {item.name}")
