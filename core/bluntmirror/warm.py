@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -69,7 +70,7 @@ LATHE = {
     "channels": [{"number": 1, "axes": ["X", "Z", "TR"], "diameters": ["X"]}],
     "turret": {"axis": "TR", "stations": 2}, "work_spindle": {"mount": "chuck"},
 }  # fmt: skip
-TURNING = {
+TURNING: dict[str, Any] = {
     "tools": {"format": "blunt-mirror/tools@1", "tools": [
         {"number": n, "length": 30, "cutter": {"type": "insert", "shape": "C", "inscribed_circle": 9, "nose_radius": 0.8},
          "holder": {"shapes": [{"type": "box", "size": [10, 10, 20], "at": [4, -5, -5]}]}} for n in (1, 2)]},
@@ -114,14 +115,15 @@ def _five_axes() -> None:
     program = ["T1 M6", "G54 G90 G0 X-20. Y0. S1000 M3", "G43.4 H1 Z5. A0 C0", "G1 Z-1. F500.", "X5. A10. C20.", "G3 X8. Y3. R9.",
                "G0 Z30.", "G49", "G68.2 X0 Y0 Z0 I0 J20 K0", "G53.1", "G43 H1 G0 X0 Y0 Z20.", "G1 Z-2.", "X4.", "G0 Z40.", "G69", "M30"]  # fmt: skip
     result = _run(machine, TOOLS, job, program)
-    for part in result.stocks:  # a gouge whose motion has to be looked for among turned pieces
-        first_turned_through(*(np.zeros((1, 3)) for _ in range(4)), np.zeros(1, np.int64), np.zeros(1, np.int64), np.ones((1, 8)),
-                             np.array([[0, 1]]), np.array(part.stock.lattice.origin))  # fmt: skip
+    # A gouge whose motion has to be looked for among turned pieces.
+    search: Any = first_turned_through
+    one, none = np.zeros((1, 3)), np.zeros(1, np.int64)
+    search(one, one, one, one, none, none, np.ones((1, 8)), np.array([[0, 1]]), result.stocks[0].stock.lattice.origin)
 
 
 def main() -> None:
     _five_axes()
-    _run(LATHE, TURNING["tools"], TURNING["job"], TURNING["program"])  # type: ignore[arg-type]
+    _run(LATHE, TURNING["tools"], TURNING["job"], TURNING["program"])
     program = ["T1 M6", "G54 G90 G0 X-20. Y0. S1000 M3", "G43 H1 Z5.", "G1 Z-2. F500.", "X0.", "G2 X5. Y5. I0. J5.",
                "X-5. Y-5. Z-3. R9.", "G0 X4. Y9. Z8."]  # fmt: skip
     program += ["G1 X1. F300."] + [f"X{i % 7} Y{i % 5}" for i in range(SCAN_FROM_LINES)] + ["M30"]

@@ -52,7 +52,14 @@ async function loadReplay(id: number): Promise<Replay> {
   return new Replay(description, binary);
 }
 
-export function Workspace({ id, onLeave, onRehearsal }: { id: number; onLeave: () => void; onRehearsal: (id: number) => void }) {
+interface WorkspaceProps {
+  id: number;
+  onLeave: () => void;
+  onRehearsal: (id: number) => void;
+  onSetup: (revision: number) => void;
+}
+
+export function Workspace({ id, onLeave, onRehearsal, onSetup }: WorkspaceProps) {
   const { message } = App.useApp();
   const queries = useQueryClient();
   const rehearsal = useQuery({ queryKey: ["rehearsal", id], queryFn: () => api.rehearsal(id) });
@@ -117,6 +124,9 @@ export function Workspace({ id, onLeave, onRehearsal }: { id: number; onLeave: (
             >
               <Button size="small">Files</Button>
             </Dropdown>
+            <Button size="small" onClick={() => onSetup(data.revision)}>
+              Setup
+            </Button>
             <Button size="small" type="primary" onClick={again}>
               Rehearse again
             </Button>

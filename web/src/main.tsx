@@ -17,11 +17,14 @@ import { SignIn } from "./SignIn";
 // The stage and its library come only when a rehearsal is opened.
 const Workspace = lazy(() => import("./Workspace").then((module) => ({ default: module.Workspace })));
 
-type Place = { page: "jobs" | "library" } | { page: "rehearsal"; id: number };
+const MachineScreen = lazy(() => import("./machines/MachineScreen").then((module) => ({ default: module.MachineScreen })));
+const SetupScreen = lazy(() => import("./setup/SetupScreen").then((module) => ({ default: module.SetupScreen })));
+
+type Place = { page: "jobs" | "library" } | { page: "rehearsals" | "machines" | "setups"; id: number };
 
 function placeOf(path: string): Place {
-  const found = path.match(/^\/rehearsals\/(\d+)$/);
-  if (found) return { page: "rehearsal", id: Number(found[1]) };
+  const found = path.match(/^\/(rehearsals|machines|setups)\/(\d+)$/);
+  if (found) return { page: found[1] as "rehearsals" | "machines" | "setups", id: Number(found[2]) };
   return { page: path === "/library" ? "library" : "jobs" };
 }
 
@@ -45,10 +48,16 @@ function House() {
   const toRehearsal = (id: number) => go(`/rehearsals/${id}`);
   if (me.isPending) return <Spin className="middle" />;
   if (!me.data) return <SignIn onDone={(user) => queries.setQueryData(["me"], user)} />;
-  if (place.page === "rehearsal")
+  if ("id" in place)
     return (
       <Suspense fallback={<Spin className="middle" />}>
-        <Workspace key={place.id} id={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} />
+        {place.page === "rehearsals" && (
+          <Workspace key={place.id} id={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} />
+        )}
+        {place.page === "machines" && <MachineScreen id={place.id} onLeave={() => go("/library")} />}
+        {place.page === "setups" && (
+          <SetupScreen revision={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} onRevision={(id) => go(`/setups/${id}`)} />
+        )}
       </Suspense>
     );
   return (
@@ -78,7 +87,11 @@ function House() {
           Sign out
         </Button>
       </header>
-      {place.page === "jobs" ? <Jobs onRehearsal={toRehearsal} /> : <Library />}
+      {place.page === "jobs" ? (
+        <Jobs onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} />
+      ) : (
+        <Library onMachine={(id) => go(`/machines/${id}`)} />
+      )}
     </>
   );
 }

@@ -15,11 +15,12 @@ from ..findings import Docket
 from ..geometry.frames import frame
 from ..geometry.mesh import Mesh, joined
 from ..job import Job
+from ..job.models import Mount
 from ..machine import Chain
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
 from ..rehearsal.result import CutStock
-from ..rehearsal.run import assemblies, contact_bodies, tool_mount
+from ..rehearsal.run import assemblies, contact_bodies, tool_mount, work_mount
 
 DEVIATION_REACH_MM = 5.0  # deviations beyond this are shown as this
 FORMAT = "blunt-mirror/replay@1"
@@ -88,6 +89,7 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
             for t in result.tools.values()
         ],
         "turret": job.machine.turret is not None,
+        "workMount": _mount(work_mount(job, chain)),
         "toolMount": {"link": mount.link, "matrix": frame(mount.at, mount.turn).tolist()},
         "stocks": [],
         "checks": {"gouge": job.file.checks.gouge, "excess": job.file.checks.excess},
@@ -133,6 +135,10 @@ def _part(cut: CutStock, number: int, final: list[int], places: np.ndarray, bina
             {"kind": s.kind, "amount": s.amount, "point": s.point, "motion": s.motion} for s in cut.part.spots
         ],
     }  # fmt: skip
+
+
+def _mount(mount: Mount) -> dict[str, Any]:
+    return {"link": mount.link, "matrix": frame(mount.at, mount.turn).tolist()}
 
 
 def _axis(result: Rehearsal, axis: str) -> dict[str, Any]:

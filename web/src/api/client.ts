@@ -22,6 +22,35 @@ export type Judgement = Schemas["TriageIn"]["judgement"];
 export type Result = Schemas["Result"];
 export type LibraryFile = Schemas["LibraryOut"];
 export type NewJob = Schemas["NewJob"];
+export type Moved = Schemas["MovedOut"];
+export type Feature = Schemas["FeatureOut"];
+export type Fault = Schemas["FaultOut"];
+export type Fixture = Schemas["FixtureOut"];
+export type Fit = Schemas["FitOut"];
+export type Offset = Schemas["OffsetOut"];
+export type Place = Schemas["PlaceOut"];
+export type Setup = Schemas["SetupOut"];
+export type Way = Schemas["MateIn"]["way"];
+
+/** job.json as a screen holds it: only what the screens touch is named. */
+export interface JobData {
+  name: string;
+  machine: string;
+  tools: string;
+  bodies?: BodyData[];
+  work_offsets?: Record<string, Record<string, number> | { datum: [number, number, number]; mount: string }>;
+  [more: string]: unknown;
+}
+export interface BodyData {
+  name: string;
+  role: "stock" | "fixture" | "design" | "part" | "access";
+  mount: string;
+  at?: [number, number, number];
+  turn?: [number, number, number];
+  present?: [number, number | null] | null;
+  made_by?: { fixture: string; measures: Record<string, number> } | null;
+  [more: string]: unknown;
+}
 
 function cookie(name: string): string {
   return document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? "";
@@ -45,11 +74,13 @@ async function ask(path: string, options: RequestInit = {}): Promise<Response> {
   return response;
 }
 
+const JSON_TYPE = { "Content-Type": "application/json" };
+
 async function json<T>(path: string, method = "GET", body?: unknown): Promise<T> {
   const options: RequestInit = { method };
   if (body !== undefined) {
     options.body = JSON.stringify(body);
-    options.headers = { "Content-Type": "application/json" };
+    options.headers = JSON_TYPE;
   }
   return (await ask(path, options)).json() as Promise<T>;
 }
@@ -76,6 +107,39 @@ export const api = {
     form.append("file", file, file.name);
     return (await ask(`/library/${kind}`, { method: "POST", body: form })).json() as Promise<LibraryFile>;
   },
+  machineModel: async (id: number) => (await ask(`/library/${id}/model`)).arrayBuffer(),
+  machineFaults: (id: number) => json<Fault[]>(`/library/${id}/faults`),
+  machineUrdf: (id: number) => `/api/library/${id}/urdf`,
+  moveMachine: (id: number, begin: number[], end: number[], tool: number, stop: boolean) =>
+    json<Moved>(`/library/${id}/move`, "POST", { begin, end, tool, stop }),
+  machineBlock: (id: number, values: number[], tool: number, block: string, stop: boolean) =>
+    json<Moved>(`/library/${id}/block`, "POST", { values, tool, block, stop }),
+  fixtures: () => json<Fixture[]>("/fixtures"),
+  fixtureShapes: (name: string, measures: Record<string, number>) => json<unknown[]>(`/fixtures/${name}`, "POST", measures),
+  setup: (revision: number) => json<Setup>(`/revisions/${revision}/setup`),
+  setupModel: async (revision: number, job: JobData) =>
+    (await ask(`/revisions/${revision}/setup/model`, { method: "POST", body: JSON.stringify({ job }), headers: JSON_TYPE })).arrayBuffer(),
+  setupOffsets: (revision: number, job: JobData) => json<Offset[]>(`/revisions/${revision}/setup/offsets`, "POST", { job }),
+  pick: (revision: number, job: JobData, where: { body: string; triangle: number; point: [number, number, number] }, kind: Feature["kind"], mount: string) =>
+    json<Feature>(`/revisions/${revision}/setup/pick`, "POST", { job, ...where, kind, mount }),
+  mate: (revision: number, job: JobData, body: string, own: Feature, other: Feature, way: Way, gap: number, turn: number, centre: boolean) =>
+    json<Place>(`/revisions/${revision}/setup/mate`, "POST", { job, body, own, other, way, gap, turn, centre }),
+  repeat: (revision: number, job: JobData, body: string, count: number, step: number, direction: [number, number, number], about: [number, number, number] | null) =>
+    json<Place[]>(`/revisions/${revision}/setup/repeat`, "POST", { job, body, count, step, direction, about }),
+  stockFor: (revision: number, job: JobData, design: string, allowance: Record<string, number>, standard: boolean) =>
+    json<Schemas["StockOut"]>(`/revisions/${revision}/setup/stock`, "POST", { job, design, allowance, standard }),
+  saveSetup: async (revision: number, job: JobData, label: string, files: File[] = []) => {
+    const form = new FormData();
+    form.append("spec", JSON.stringify({ job, label }));
+    for (const file of files) form.append("files", file, file.name);
+    return (await ask(`/revisions/${revision}/setup/save`, { method: "POST", body: form })).json() as Promise<Job>;
+  },
+  move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean) =>
+    json<Moved>(`/revisions/${revision}/move`, "POST", { job, begin, end, tool, stop }),
+  block: (revision: number, job: JobData, values: number[], tool: number, block: string, stop: boolean) =>
+    json<Moved>(`/revisions/${revision}/block`, "POST", { job, values, tool, block, stop }),
+  fits: (revision: number, machine: number) => json<Fit[]>(`/revisions/${revision}/fit/${machine}`),
+  swap: (revision: number, machine: number) => json<Job>(`/revisions/${revision}/swap/${machine}`, "POST"),
   libraryFile: (id: number) => `/api/library/${id}/file`,
   rehearse: (revision: number) => json<Rehearsal>(`/revisions/${revision}/rehearsals`, "POST"),
   rehearsal: (id: number) => json<RehearsalFull>(`/rehearsals/${id}`),

@@ -2,6 +2,7 @@ import { useSyncExternalStore } from "react";
 
 import { clock, toolColour } from "../look";
 import type { Player } from "../replay/player";
+import { programPlace } from "../replay/kinematics";
 import type { Replay } from "../replay/replay";
 
 /** Where everything stands now: machine, program, distance to go; feed, speed, tool, active codes. */
@@ -12,6 +13,8 @@ export function Readout({ replay, player }: { replay: Replay; player: Player }) 
   const snapshot = replay.description.snapshots![replay.column("snapshot")[motion]];
   const machine = replay.axesAt(time);
   const target = replay.targetOf(motion);
+  const program = programPlace(replay.description, machine, snapshot);
+  const shown = replay.axes.map((axis, i) => ({ axis, i, unit: replay.description.axes?.[i].diameter ? 2 : 1 })).filter(({ axis }) => axis.length === 1);
   const rpm = replay.column("rpm")[motion];
   const kind = replay.description.kinds[replay.column("kind")[motion]];
   const tool = replay.description.tools.find((t) => t.number === replay.column("tool")[motion]);
@@ -27,12 +30,12 @@ export function Readout({ replay, player }: { replay: Replay; player: Player }) 
           </tr>
         </thead>
         <tbody>
-          {replay.axes.map((axis, i) => (
+          {shown.map(({ axis, i, unit }) => (
             <tr key={axis}>
-              <th>{axis}</th>
-              <td>{machine[i].toFixed(3)}</td>
-              <td>{(machine[i] - snapshot.offset[i]).toFixed(3)}</td>
-              <td>{(target[i] - machine[i]).toFixed(3)}</td>
+              <th title={unit === 2 ? "in diameters" : undefined}>{unit === 2 ? `${axis} ⌀` : axis}</th>
+              <td>{(unit * machine[i]).toFixed(3)}</td>
+              <td>{(unit * program[i]).toFixed(3)}</td>
+              <td>{(unit * (target[i] - machine[i])).toFixed(3)}</td>
             </tr>
           ))}
         </tbody>

@@ -1,16 +1,18 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Empty, Spin } from "antd";
+import { Alert, App, Button, Dropdown, Empty, Spin } from "antd";
 import { useState } from "react";
 
-import { api, type Revision } from "../api/client";
+import { api, type Job, type Revision } from "../api/client";
 import { Mark } from "../inspector/Mark";
 import { clock, VERDICT_WORDS } from "../look";
+import { Compare } from "../swap/Compare";
+import { Swap } from "../swap/Swap";
 import { ComposeJob } from "./ComposeJob";
 import { filesOf } from "./dropped";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
 
-export function Jobs({ onRehearsal }: { onRehearsal: (id: number) => void }) {
+export function Jobs({ onRehearsal, onSetup }: { onRehearsal: (id: number) => void; onSetup: (revision: number) => void }) {
   const { message } = App.useApp();
   const queries = useQueryClient();
   const jobs = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchInterval: 4000 });
@@ -18,6 +20,8 @@ export function Jobs({ onRehearsal }: { onRehearsal: (id: number) => void }) {
   const [sending, setSending] = useState(false);
   const [failure, setFailure] = useState("");
   const [composing, setComposing] = useState(false);
+  const [swapping, setSwapping] = useState<Revision | null>(null);
+  const [comparing, setComparing] = useState<Job | null>(null);
 
   const send = async (files: { file: File; name: string }[]) => {
     setSending(true);
@@ -81,8 +85,11 @@ export function Jobs({ onRehearsal }: { onRehearsal: (id: number) => void }) {
           setComposing(false);
           message.success(`${job.name} is in.`);
           void queries.invalidateQueries({ queryKey: ["jobs"] });
+          onSetup(job.revisions[0].id);
         }}
       />
+      <Swap key={swapping?.id} revision={swapping} onClose={() => setSwapping(null)} onRehearsal={onRehearsal} />
+      <Compare key={comparing?.id} job={comparing} onClose={() => setComparing(null)} onRehearsal={onRehearsal} />
       {failure && <Alert type="error" closable title="The job was not taken in" description={failure} />}
       {jobs.isError && <Alert type="error" title={jobs.error.message} />}
       {jobs.isPending && <Spin className="middle" />}
@@ -146,9 +153,27 @@ export function Jobs({ onRehearsal }: { onRehearsal: (id: number) => void }) {
                     <td>{last?.seconds != null && clock(last.seconds)}</td>
                     <td className="quiet">{last && `${MOMENT.format(new Date(last.created))}, ${last.by}`}</td>
                     <td>
-                      <Button size="small" onClick={() => run(revision)}>
-                        Rehearse
-                      </Button>
+                      <span className="row-actions">
+                        <Button size="small" onClick={() => onSetup(revision.id)}>
+                          Setup
+                        </Button>
+                        <Button size="small" onClick={() => run(revision)}>
+                          Rehearse
+                        </Button>
+                        <Dropdown
+                          trigger={["click"]}
+                          menu={{
+                            items: [
+                              { key: "swap", label: "Another machine under it…", onClick: () => setSwapping(revision) },
+                              { key: "compare", label: "Rehearsals side by side…", onClick: () => setComparing(job) },
+                            ],
+                          }}
+                        >
+                          <Button size="small" aria-label={`More for ${job.name} revision ${revision.number}`}>
+                            ⋯
+                          </Button>
+                        </Dropdown>
+                      </span>
                     </td>
                   </tr>
                 );

@@ -5,12 +5,12 @@ import { useState } from "react";
 import { api, type LibraryFile } from "../api/client";
 
 const KINDS: { kind: LibraryFile["kind"]; title: string; what: string }[] = [
-  { kind: "machine", title: "Machines", what: "a machine.json" },
+  { kind: "machine", title: "Machines", what: "a machine.json, a zip of it with its meshes, or a URDF" },
   { kind: "tools", title: "Tool tables", what: "a tools.json" },
 ];
 
 /** Machines and tool tables that new jobs pick from. A change comes as a new number; old ones stay. */
-export function Library() {
+export function Library({ onMachine }: { onMachine: (id: number) => void }) {
   const { message } = App.useApp();
   const queries = useQueryClient();
   const files = useQuery({ queryKey: ["library"], queryFn: api.library });
@@ -40,7 +40,7 @@ export function Library() {
                 <label className="choose">
                   <input
                     type="file"
-                    accept=".json"
+                    accept={kind === "machine" ? ".json,.zip,.urdf" : ".json"}
                     hidden
                     onChange={(event) => {
                       const file = event.target.files?.[0];
@@ -67,7 +67,13 @@ export function Library() {
                     {rows.map((file) => (
                       <tr key={file.id} className="first">
                         <td>
-                          <b>{file.name}</b>
+                          {kind === "machine" ? (
+                            <a className="said" onClick={() => onMachine(file.id)}>
+                              {file.name}
+                            </a>
+                          ) : (
+                            <b>{file.name}</b>
+                          )}
                         </td>
                         <td>{file.number}</td>
                         <td>{file.summary}</td>

@@ -21,6 +21,8 @@ export interface Snapshot {
   offset: number[];
   tool: number;
   coolant: number;
+  /** Of a tilted plane, tip control or dynamic offset: how a program point becomes a place over the work. */
+  frame: { rows: number[]; length: number; workOnly: boolean } | null;
 }
 
 export interface Spot {
@@ -45,7 +47,7 @@ export interface Description {
   links: { name: string; parent: string | null; joint: Joint | null }[];
   bodies: {
     name: string;
-    role: "machine" | "fixture" | "part" | "design" | "tool";
+    role: "machine" | "fixture" | "part" | "design" | "tool" | "stock" | "access";
     link: string;
     tool: number;
     mesh: { positions: string; triangles: string };
@@ -58,9 +60,15 @@ export interface Description {
     length: number;
     reach: number;
     flute_length: number;
-    outline: { part: "cutter" | "shank" | "holder"; points: [number, number][] }[];
+    link: string;
+    matrix: number[][];
+    outline: { part: "cutter" | "shank" | "holder" | "insert"; points: [number, number][] }[];
   }[];
   toolMount: { link: string; matrix: number[][] };
+  workMount: { link: string; matrix: number[][] };
+  turret: boolean;
+  mounts?: { name: string; link: string; takes: "tool" | "work"; matrix: number[][]; station: number | null }[];
+  pairs?: number;
   stocks: {
     name: string;
     link: string;
@@ -76,7 +84,7 @@ export interface Description {
     part: Part | null;
   }[];
   checks: { gouge: number; excess: number };
-  axes?: { name: string; travel: [number, number] | null; type: string }[];
+  axes?: { name: string; travel: [number, number] | null; type: "linear" | "rotary"; diameter: boolean }[];
   start?: number[];
   files?: string[];
   snapshots?: Snapshot[];

@@ -3,7 +3,7 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 
-import { deviationColour, PAPER, STOP, toolColour } from "../look";
+import { ACCENT, deviationColour, PAPER, STOP, toolColour } from "../look";
 import { FilmIndex, type Part, type Replay } from "../replay/replay";
 
 export type Showing = "shown" | "ghost" | "hidden";
@@ -15,7 +15,35 @@ export type Picked =
   | { what: "path"; motion: number }
   | { what: "face"; motion: number; deviation: number | null; point: [number, number, number] };
 
-const GREYS: Record<string, string> = { machine: "#a9b4b8", fixture: "#9c8f78", part: "#9c8f78", design: "#7fa98f", tool: "#5f6b70" };
+const GREYS: Record<string, string> = {
+  machine: "#a9b4b8", fixture: "#9c8f78", part: "#9c8f78", design: "#7fa98f", tool: "#5f6b70", stock: "#cfc9ba", access: "#c9a36a",
+};
+
+/** Where the machine is stood by hand rather than by a program: axis values, and the tool in use. */
+export interface Stance {
+  values: number[];
+  tool: number;
+}
+
+/** A place pointed at on a body: its triangle, and the point in the frame of its link. */
+export interface Pointed {
+  body: string;
+  triangle: number;
+  point: [number, number, number];
+}
+
+/** A frame to be drawn as three arrows, or a picked feature as a dot with its direction; in the frame of a link. */
+export interface Triad {
+  name: string;
+  link: string;
+  matrix: number[][];
+}
+export interface Dot {
+  link: string;
+  matrix: number[][];
+  point: [number, number, number];
+  direction: [number, number, number] | null;
+}
 
 interface Stock {
   group: THREE.Group;
@@ -51,6 +79,10 @@ export class StageScene {
   private readonly watcher: ResizeObserver;
   private pending = 0;
   private time = 0;
+  private stance: Stance | null = null;
+  private readonly signs: THREE.Object3D[] = [];
+  /** Set while a person points at faces: the next click goes there instead of to paths and cut faces. */
+  onPoint: ((pointed: Pointed) => void) | null = null;
   private readonly workAt = new THREE.Vector3();
 
   constructor(
@@ -112,7 +144,8 @@ export class StageScene {
       const mesh = new THREE.Mesh(geometry, material);
       this.links.get(body.link)!.add(mesh);
       this.bodies.push({ mesh, name: body.name, role: body.role, tool: body.tool });
-      this.showing.set(this.label(body), body.role === "machine" ? "ghost" : body.role === "design" ? "hidden" : "shown");
+      const shown: Record<string, Showing> = { machine: this.replay.motionCount ? "ghost" : "shown", design: this.replay.motionCount ? "hidden" : "ghost", access: "ghost" };
+      this.showing.set(this.label(body), shown[body.role] ?? "shown");
     }
     for (const stock of description.stocks) {
       const group = new THREE.Group();
@@ -150,24 +183,23 @@ export class StageScene {
     const { knots, axes, description } = this.replay;
     const toolOf = this.replay.column("tool");
     const kinds = this.replay.column("kind");
-    const mount = matrix(description.toolMount.matrix);
-    const lengths = new Map(description.tools.map((tool) => [tool.number, tool.length]));
+    const tools = new Map(description.tools.map((tool) => [tool.number, { ...tool, mount: matrix(tool.matrix) }]));
     const tip = new THREE.Vector3();
     this.pathsBuilt = true;
-    const place = (row: number, length: number) => {
+    const place = (row: number, tool: { link: string; length: number; mount: THREE.Matrix4 }) => {
       this.pose(Array.from(knots.at.subarray(row * axes.length, (row + 1) * axes.length)));
       const work = this.poseOf(workLink).invert();
-      return tip.set(0, 0, -length).applyMatrix4(work.multiply(this.poseOf(description.toolMount.link)).multiply(mount));
+      return tip.set(0, 0, -tool.length).applyMatrix4(work.multiply(this.poseOf(tool.link)).multiply(tool.mount));
     };
     const groups = new Map<number, { points: number[]; motions: number[] }>();
     for (let i = 0; i < knots.count; i++) {
       const motion = knots.motion[i];
-      const length = lengths.get(toolOf[motion]);
-      if (length === undefined) continue;
+      const tool = tools.get(toolOf[motion]);
+      if (tool === undefined) continue;
       const key = kinds[motion] === 0 ? 0 : toolOf[motion];
       const group = groups.get(key) ?? { points: [], motions: [] };
       groups.set(key, group);
-      for (const row of [i, i + 1]) group.points.push(...place(row, length).toArray());
+      for (const row of [i, i + 1]) group.points.push(...place(row, tool).toArray());
       group.motions.push(motion);
     }
     for (const [key, group] of groups) {
@@ -212,16 +244,17 @@ export class StageScene {
 
   show(time: number): void {
     this.time = time;
-    this.pose(this.replay.axesAt(time));
-    this.keepToWork();
+    this.pose(this.stance?.values ?? this.replay.axesAt(time));
+    if (!this.stance) this.keepToWork();
     const planes = this.sectionPlanes();
-    const tool = this.replay.motionCount ? this.replay.column("tool")[this.replay.motionAt(time)] : 0;
+    const tool = this.stance?.tool ?? (this.replay.motionCount ? this.replay.column("tool")[this.replay.motionAt(time)] : 0);
     for (const body of this.bodies) {
       const state = this.showing.get(this.label(body))!;
       // A design that is not shown stays away also when a finding names it: it would lie in the stock's own surface.
       const lit = this.lit.has(this.label(body)) && !(body.role === "design" && state === "hidden");
       const material = body.mesh.material as THREE.MeshStandardMaterial;
-      const held = body.role !== "tool" || (body.tool === tool && this.colouring === "tool");
+      const carried = body.tool === tool || this.replay.description.turret;
+      const held = body.role !== "tool" || (carried && this.colouring === "tool");
       body.mesh.visible = (state !== "hidden" || lit) && held;
       const ghost = state === "ghost" && !lit;
       material.transparent = ghost;
@@ -238,6 +271,48 @@ export class StageScene {
       const state = this.showing.get(this.replay.description.stocks[i].name);
       stock.group.visible = state !== "hidden";
       for (const brick of stock.film.bricks) this.brick(stock, brick, stock.film.versionAt(brick, finished), state === "ghost", planes);
+    }
+    this.draw();
+  }
+
+  /** Stand the machine by hand; null gives it back to the program. */
+  stand(stance: Stance | null): void {
+    this.stance = stance;
+    this.show(this.time);
+  }
+
+  /** Draw frames as arrows (X ink, Y middle, Z accent, each with its letter) and picked features as dots. */
+  sign(triads: Triad[], dots: Dot[]): void {
+    for (const old of this.signs) old.removeFromParent();
+    this.signs.length = 0;
+    for (const { link, matrix: rows, name } of triads) {
+      const group = new THREE.Group();
+      group.matrixAutoUpdate = false;
+      group.matrix.copy(matrix(rows));
+      (["X", "Y", "Z"] as const).forEach((letter, i) => {
+        const direction = new THREE.Vector3().setComponent(i, 1);
+        group.add(new THREE.ArrowHelper(direction, new THREE.Vector3(), 34, TRIAD[i], 9, 5));
+        const label = word(letter);
+        label.position.copy(direction).multiplyScalar(41);
+        group.add(label);
+      });
+      const label = word(name);
+      label.position.set(-12, -12, -6);
+      group.add(label);
+      this.links.get(link)?.add(group);
+      this.signs.push(group);
+    }
+    for (const { link, matrix: rows, point, direction } of dots) {
+      const group = new THREE.Group();
+      group.matrixAutoUpdate = false;
+      group.matrix.copy(matrix(rows));
+      const dot = new THREE.Mesh(new THREE.SphereGeometry(2, 12, 8), new THREE.MeshBasicMaterial({ color: ACCENT, depthTest: false }));
+      dot.position.set(...point);
+      dot.renderOrder = 6;
+      group.add(dot);
+      if (direction) group.add(new THREE.ArrowHelper(new THREE.Vector3(...direction), dot.position, 24, ACCENT, 7, 4));
+      this.links.get(link)?.add(group);
+      this.signs.push(group);
     }
     this.draw();
   }
@@ -343,6 +418,26 @@ export class StageScene {
     this.show(this.time);
   }
 
+  /** Only these bodies; the others become ghosts. Called with what is alone already, all come back. */
+  isolate(labels: string[]): void {
+    const alone = this.bodies.every((body) => labels.includes(this.label(body)) === (this.showingOf(this.label(body)) === "shown"));
+    for (const body of this.bodies) this.showing.set(this.label(body), alone || labels.includes(this.label(body)) ? "shown" : "ghost");
+    this.show(this.time);
+  }
+
+  /** Where the eye is, and what it looks at. */
+  look(): { eye: THREE.Vector3; target: THREE.Vector3; showing: Map<string, Showing> } {
+    return { eye: this.camera.position.clone(), target: this.controls.target.clone(), showing: new Map(this.showing) };
+  }
+
+  lookFrom({ eye, target, showing }: ReturnType<StageScene["look"]>): void {
+    this.camera.position.copy(eye);
+    this.controls.target.copy(target);
+    for (const [label, state] of showing) if (this.showing.has(label)) this.showing.set(label, state);
+    this.controls.update();
+    this.show(this.time);
+  }
+
   light(bodies: string[], point: [number, number, number] | null): void {
     this.lit = new Set(bodies);
     this.marker.visible = point !== null;
@@ -432,7 +527,11 @@ export class StageScene {
     const box = new THREE.Box3();
     this.scene.updateMatrixWorld(true);
     if (name === "machine") box.setFromObject(this.scene);
-    else for (const stock of this.stocks) box.expandByObject(stock.group);
+    else {
+      for (const stock of this.stocks) box.expandByObject(stock.group);
+      if (!this.stocks.length)
+        for (const body of this.bodies) if (["stock", "fixture", "part", "design"].includes(body.role)) box.expandByObject(body.mesh);
+    }
     if (box.isEmpty()) box.setFromObject(this.scene);
     const centre = box.getCenter(new THREE.Vector3());
     const radius = Math.max(20, box.getSize(new THREE.Vector3()).length() / 2);
@@ -492,6 +591,15 @@ export class StageScene {
     const ray = new THREE.Raycaster();
     ray.params.Line.threshold = 0.8;
     ray.setFromCamera(spot, this.camera);
+    if (this.onPoint) {
+      const seen = this.bodies.filter((body) => body.mesh.visible && this.showing.get(this.label(body)) !== "hidden" && body.role !== "tool");
+      const found = ray.intersectObjects(seen.map((body) => body.mesh), false)[0];
+      const body = seen.find(({ mesh }) => mesh === found?.object);
+      if (!found || found.faceIndex == null || !body) return;
+      const { x, y, z } = body.mesh.parent!.worldToLocal(found.point.clone());
+      this.onPoint({ body: body.name, triangle: found.faceIndex, point: [x, y, z] });
+      return;
+    }
     const paths = this.paths.filter((path) => path.visible);
     const line = ray.intersectObjects(paths, false)[0];
     const hits = ray.intersectObjects(this.stocks.map((stock) => stock.group).filter((g) => g.visible));
@@ -513,6 +621,28 @@ export class StageScene {
     const { x, y, z } = hit.point.clone().applyMatrix4(this.poseOf(link).multiply(matrix(mount)).invert());
     this.picked({ what: "face", motion, deviation: stock.deviation.get(version)?.[quad] ?? null, point: [x, y, z] });
   };
+}
+
+const TRIAD = ["#1d2a30", "#6f7f58", "#1f5a73"];
+
+/** A word that always faces the eye. */
+function word(text: string): THREE.Sprite {
+  const canvas = document.createElement("canvas");
+  canvas.width = 256;
+  canvas.height = 64;
+  const pen = canvas.getContext("2d")!;
+  pen.font = "600 40px 'IBM Plex Sans', sans-serif";
+  pen.textAlign = "center";
+  pen.textBaseline = "middle";
+  pen.lineWidth = 8;
+  pen.strokeStyle = PAPER;
+  pen.strokeText(text, 128, 32);
+  pen.fillStyle = "#1d2a30";
+  pen.fillText(text, 128, 32);
+  const sprite = new THREE.Sprite(new THREE.SpriteMaterial({ map: new THREE.CanvasTexture(canvas), depthTest: false }));
+  sprite.scale.set(48, 12, 1);
+  sprite.renderOrder = 7;
+  return sprite;
 }
 
 function matrix(rows: number[][]): THREE.Matrix4 {

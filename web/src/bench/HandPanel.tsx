@@ -1,0 +1,117 @@
+import { Button, Input, Segmented, Select, Switch, Tooltip, Typography } from "antd";
+import { useState, useSyncExternalStore } from "react";
+
+import { Mark } from "../inspector/Mark";
+import type { Replay } from "../replay/replay";
+import { Axes } from "./Axes";
+import type { Hand } from "./hand";
+
+interface Props {
+  replay: Replay;
+  hand: Hand;
+  onLight: (bodies: string[], point: [number, number, number] | null) => void;
+  onKeep?: (values: Record<string, number>) => void;
+}
+
+/** Moving the virtual machine by hand: axes, a typed block, the tool, and what was met on the way. */
+export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
+  useSyncExternalStore(hand.subscribe, hand.snapshot);
+  const [step, setStep] = useState(10);
+  const [block, setBlock] = useState("");
+  const { answer } = hand;
+  const axes = replay.description.axes!.map((axis) => axis.name);
+  const tools = replay.description.tools;
+  return (
+    <div className="hand-panel" data-testid="hand-panel">
+      <Axes replay={replay} hand={hand} step={step} />
+      <div className="hand-row">
+        <span className="quiet">Step</span>
+        <Segmented size="small" value={step} onChange={setStep} options={[0.1, 1, 10, 50].map((value) => ({ value, label: value }))} />
+        <span className="grow" />
+        <Button size="small" onClick={() => hand.goHome()}>
+          Home
+        </Button>
+        <Button size="small" disabled={!hand.canUndo} onClick={() => hand.undo()}>
+          Back
+        </Button>
+      </div>
+      <div className="hand-row">
+        <Input
+          size="small"
+          value={block}
+          placeholder="type a block: G0 X10. B30."
+          aria-label="Block"
+          spellCheck={false}
+          onChange={(event) => setBlock(event.target.value)}
+          onPressEnter={() => block.trim() && void hand.run(block)}
+        />
+        <Button size="small" disabled={!block.trim()} onClick={() => void hand.run(block)}>
+          Run
+        </Button>
+      </div>
+      <div className="hand-row">
+        <Select
+          size="small"
+          value={hand.tool}
+          aria-label="Tool"
+          className="hand-tool"
+          onChange={(tool) => hand.set({ tool })}
+          options={[{ value: 0, label: "no tool" }, ...tools.map((tool) => ({ value: tool.number, label: `T${tool.number} ${tool.name}` }))]}
+        />
+        <Tooltip title="End a move where two bodies touch; off: pass through and tell">
+          <label>
+            <Switch size="small" checked={hand.stop} onChange={(stop) => hand.set({ stop })} /> stop at contact
+          </label>
+        </Tooltip>
+        <label>
+          <Switch size="small" checked={hand.sound} onChange={(sound) => hand.set({ sound })} /> sound
+        </label>
+      </div>
+      <div className="hand-row">
+        <Typography.Text
+          className="copy"
+          copyable={{ text: axes.map((axis, i) => `${axis}${Number(hand.values[i].toFixed(4))}`).join(" "), tooltips: ["Copy where it stands", "Copied"] }}
+        >
+          where it stands
+        </Typography.Text>
+        {onKeep && (
+          <Button size="small" onClick={() => onKeep(Object.fromEntries(axes.filter((a) => a.length === 1).map((axis, i) => [axis, Number(hand.values[i].toFixed(4))])))}>
+            Keep as offset…
+          </Button>
+        )}
+      </div>
+      {hand.failure && <p className="failure">{hand.failure}</p>}
+      <ul className="met" data-testid="met">
+        {answer?.said.map((said) => (
+          <li key={said}>
+            <Mark severity="caution" /> <span>{said}</span>
+          </li>
+        ))}
+        {answer?.over.map(([axis, past]) => (
+          <li key={axis}>
+            <Mark severity="stop" /> {axis} {past.toFixed(3)} past its travel
+          </li>
+        ))}
+        {answer?.touching.map((met) => (
+          <li key={`${met.a} ${met.b}`}>
+            <button onClick={() => onLight([met.a, met.b], met.point)}>
+              <Mark severity="stop" /> {met.a} touches {met.b}
+            </button>
+          </li>
+        ))}
+        {answer?.near.map((met) => (
+          <li key={`${met.a} ${met.b}`}>
+            <button onClick={() => onLight([met.a, met.b], met.point)}>
+              <Mark severity="caution" /> {met.a} comes within {met.clearance.toFixed(2)} mm of {met.b}
+            </button>
+          </li>
+        ))}
+        {answer && !answer.said.length && !answer.over.length && !answer.touching.length && !answer.near.length && (
+          <li className="quiet">
+            <Mark severity="clear" /> nothing touched, nothing near on the way
+          </li>
+        )}
+      </ul>
+    </div>
+  );
+}

@@ -1,0 +1,129 @@
+import { Button, Dropdown, Segmented, Tooltip } from "antd";
+import { useEffect, useRef, useState } from "react";
+
+import type { Replay } from "../replay/replay";
+import { StageScene, type Dot, type Pointed, type Showing, type Triad } from "../stage/scene";
+import type { Hand } from "./hand";
+
+interface Props {
+  replay: Replay;
+  hand: Hand | null;
+  lit: { bodies: string[]; point: [number, number, number] | null };
+  triads: Triad[];
+  dots: Dot[];
+  pointing: string; // what a click is asked for, "" when it is not
+  onPoint: (pointed: Pointed) => void;
+}
+
+const VIEWS = ["work", "machine", "top", "front", "side"] as const;
+
+/** The stage of a machine that is set up or moved by hand. */
+export function ModelStage({ replay, hand, lit, triads, dots, pointing, onPoint }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const scene = useRef<StageScene | null>(null);
+  const kept = useRef<{ replay: Replay; camera: ReturnType<StageScene["look"]> } | null>(null);
+  const tell = useRef(onPoint);
+  const [failure, setFailure] = useState("");
+  const [, redraw] = useState(0);
+  useEffect(() => {
+    tell.current = onPoint;
+  }, [onPoint]);
+
+  useEffect(() => {
+    let made: StageScene;
+    try {
+      made = new StageScene(host.current!, replay, () => {});
+    } catch (error) {
+      setFailure(String(error));
+      return;
+    }
+    scene.current = made;
+    made.stand({ values: hand?.values ?? replay.description.start ?? [], tool: hand?.tool ?? 0 });
+    // An edit brings a new model; the eye stays where it was.
+    if (kept.current) made.lookFrom(kept.current.camera);
+    else made.view(replay.description.bodies.some((body) => body.role !== "machine" && body.role !== "tool") ? "work" : "machine");
+    const stop = hand?.subscribe(() => {
+      made.stand({ values: hand.values, tool: hand.tool });
+      const met = hand.answer?.touching[0] ?? hand.answer?.near[0];
+      made.light(hand.answer?.touching.flatMap(({ a, b }) => [a, b]) ?? [], met && hand.answer!.touching.length ? met.point : null);
+    });
+    redraw((n) => n + 1);
+    return () => {
+      stop?.();
+      kept.current = { replay, camera: made.look() };
+      made.dispose();
+      scene.current = null;
+    };
+  }, [replay, hand]);
+
+  useEffect(() => scene.current?.light(lit.bodies, lit.point), [lit, replay]);
+  useEffect(() => scene.current?.sign(triads, dots), [triads, dots, replay]);
+  useEffect(() => {
+    if (scene.current) scene.current.onPoint = pointing ? (pointed) => tell.current(pointed) : null;
+  }, [pointing, replay]);
+
+  useEffect(() => {
+    const key = (event: KeyboardEvent) => {
+      if ((event.target as HTMLElement).closest("input, textarea, [role=slider], [role=dialog]") || event.ctrlKey || event.metaKey) return;
+      const number = Number(event.key);
+      if (number >= 1 && number <= VIEWS.length) scene.current?.view(VIEWS[number - 1]);
+      if (event.key === "m") scene.current?.turnMachine();
+      if (event.key === "z") scene.current?.focusOnLit();
+    };
+    addEventListener("keydown", key);
+    return () => removeEventListener("keydown", key);
+  }, []);
+
+  const made = scene.current;
+  return (
+    <div className="stage">
+      <div className={pointing ? "stage-canvas pointing" : "stage-canvas"} ref={host} data-testid="stage" />
+      {failure && <div className="stage-failure">The stage cannot be drawn: {failure}.</div>}
+      {made && (
+        <div className="stage-tools">
+          {VIEWS.map((name, i) => (
+            <Tooltip key={name} title={`View: ${name} (${i + 1})`}>
+              <Button size="small" onClick={() => made.view(name)}>
+                {name[0].toUpperCase() + name.slice(1)}
+              </Button>
+            </Tooltip>
+          ))}
+          <Tooltip title="Machine: shown, ghost, hidden (M)">
+            <Button size="small" onClick={() => made.turnMachine()}>
+              Covers
+            </Button>
+          </Tooltip>
+          <Dropdown
+            trigger={["click"]}
+            popupRender={() => (
+              <div className="bodies">
+                {made.bodyNames.map(({ label, role }) => (
+                  <div key={label} className="bodies-row">
+                    <span>
+                      {label} <i>{role}</i>
+                    </span>
+                    <Segmented<Showing>
+                      size="small"
+                      value={made.showingOf(label)}
+                      options={["shown", "ghost", "hidden"]}
+                      onChange={(state) => {
+                        made.setShowing(label, state);
+                        redraw((n) => n + 1);
+                      }}
+                    />
+                  </div>
+                ))}
+                <Button size="small" type="link" onClick={() => (made.isolate(lit.bodies), redraw((n) => n + 1))} disabled={!lit.bodies.length}>
+                  Isolate what is lit
+                </Button>
+              </div>
+            )}
+          >
+            <Button size="small">Bodies</Button>
+          </Dropdown>
+        </div>
+      )}
+      {pointing && <div className="pointing-hint">{pointing}</div>}
+    </div>
+  );
+}

@@ -1,0 +1,127 @@
+// The hand on the machine: where it stands, what it met on the way, and the steps back. Kept out of React's render path.
+
+import type { Moved } from "../api/client";
+
+export interface Panel {
+  move: (begin: number[], end: number[], tool: number, stop: boolean) => Promise<Moved>;
+  block: (values: number[], tool: number, block: string, stop: boolean) => Promise<Moved>;
+}
+
+const MOST_STEPS = 200;
+
+export class Hand {
+  values: number[];
+  tool = 0;
+  stop = true;
+  sound = false;
+  answer: Moved | null = null;
+  failure = "";
+  private readonly back: number[][] = [];
+  private readonly listeners = new Set<() => void>();
+  private wanted: number[] | null = null;
+  private moving = false;
+  private version = 0;
+
+  constructor(
+    readonly home: number[],
+    private readonly panel: Panel,
+  ) {
+    this.values = [...home];
+  }
+
+  subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+
+  /** Changes with every change: what React watches. */
+  snapshot = (): number => this.version;
+
+  private changed(): void {
+    this.version++;
+    for (const listener of this.listeners) listener();
+  }
+
+  set(change: Partial<Pick<Hand, "tool" | "stop" | "sound">>): void {
+    Object.assign(this, change);
+    this.changed();
+  }
+
+  get canUndo(): boolean {
+    return this.back.length > 0;
+  }
+
+  /** A step that can be taken back begins here: before a drag, a jog, a typed block. */
+  mark(): void {
+    this.back.push([...this.values]);
+    if (this.back.length > MOST_STEPS) this.back.shift();
+  }
+
+  undo(): void {
+    const to = this.back.pop();
+    if (!to) return;
+    this.values = to;
+    this.answer = null;
+    this.changed();
+  }
+
+  /** Send one axis to a value; while an answer is on its way only the latest wish waits. */
+  send(axis: number, value: number): void {
+    const next = [...(this.wanted ?? this.values)];
+    next[axis] = value;
+    this.sendAll(next);
+  }
+
+  sendAll(values: number[]): void {
+    this.wanted = values;
+    if (!this.moving) void this.follow();
+  }
+
+  private async follow(): Promise<void> {
+    this.moving = true;
+    while (this.wanted) {
+      const to = this.wanted;
+      this.wanted = null;
+      await this.take(this.panel.move(this.values, to, this.tool, this.stop));
+    }
+    this.moving = false;
+  }
+
+  async run(block: string): Promise<void> {
+    this.mark();
+    await this.take(this.panel.block(this.values, this.tool, block, this.stop));
+  }
+
+  private async take(coming: Promise<Moved>): Promise<void> {
+    try {
+      const answer = await coming;
+      if (this.sound && answer.touching.length && !this.answer?.touching.length) knock();
+      this.answer = answer;
+      this.values = answer.values;
+      this.failure = "";
+    } catch (error) {
+      this.failure = (error as Error).message;
+      this.wanted = null;
+    }
+    this.changed();
+  }
+
+  goHome(): void {
+    this.mark();
+    this.sendAll([...this.home]);
+  }
+}
+
+/** A short low knock, made on the spot: no sound file is shipped. */
+function knock(): void {
+  const audio = new AudioContext();
+  const tone = audio.createOscillator();
+  const gain = audio.createGain();
+  tone.frequency.value = 110;
+  gain.gain.setValueAtTime(0.4, audio.currentTime);
+  gain.gain.exponentialRampToValueAtTime(0.001, audio.currentTime + 0.18);
+  tone.connect(gain).connect(audio.destination);
+  tone.start();
+  tone.stop(audio.currentTime + 0.2);
+  tone.onended = () => void audio.close();
+}

@@ -1,0 +1,145 @@
+import { useQuery } from "@tanstack/react-query";
+import { Alert, Button, Segmented, Spin } from "antd";
+import { useMemo, useState } from "react";
+
+import { api } from "../api/client";
+import { Hand } from "../bench/hand";
+import { HandPanel } from "../bench/HandPanel";
+import { readModel } from "../bench/model";
+import { ModelStage } from "../bench/ModelStage";
+import { Mark } from "../inspector/Mark";
+import type { Replay } from "../replay/replay";
+import { ChainDrawing } from "./ChainDrawing";
+
+type Lit = { bodies: string[]; point: [number, number, number] | null };
+const NOTHING: Lit = { bodies: [], point: null };
+
+/** One machine of the library: on the stage, under the hand, with its chain, its limits and what is wrong with its model. */
+export function MachineScreen({ id, onLeave }: { id: number; onLeave: () => void }) {
+  const model = useQuery({ queryKey: ["machine", id], queryFn: async () => readModel(await api.machineModel(id)), staleTime: Infinity });
+  if (model.isError) return <Alert className="middle" type="error" title={model.error.message} action={<Button onClick={onLeave}>Machines and tools</Button>} />;
+  if (!model.data) return <Spin className="middle" description="Opening the machine" />;
+  return <Opened key={id} id={id} replay={model.data} onLeave={onLeave} />;
+}
+
+function Opened({ id, replay, onLeave }: { id: number; replay: Replay; onLeave: () => void }) {
+  const { description } = replay;
+  const faults = useQuery({ queryKey: ["faults", id], queryFn: () => api.machineFaults(id), staleTime: Infinity });
+  const [tab, setTab] = useState<"chain" | "limits" | "check">("chain");
+  const [lit, setLit] = useState<Lit>(NOTHING);
+  const hand = useMemo(
+    () =>
+      new Hand(description.start ?? [], {
+        move: (begin, end, tool, stop) => api.moveMachine(id, begin, end, tool, stop),
+        block: (values, tool, block, stop) => api.machineBlock(id, values, tool, block, stop),
+      }),
+    [id, description],
+  );
+  return (
+    <div className="workspace">
+      <header>
+        <Button size="small" onClick={onLeave}>
+          Machines and tools
+        </Button>
+        <b>{description.machine}</b>
+        <span className="quiet">
+          {description.links.length} links, axes {description.axes!.map((axis) => axis.name).join(" ")}, {description.pairs} pairs watched
+        </span>
+        <span className="grow" />
+        <a href={api.libraryFile(id)} download>
+          machine.json
+        </a>
+        <a href={api.machineUrdf(id)} download>
+          URDF
+        </a>
+      </header>
+      <div className="panes">
+        <section className="pane-left" aria-label="Hand panel">
+          <HandPanel replay={replay} hand={hand} onLight={(bodies, point) => setLit({ bodies, point })} />
+        </section>
+        <ModelStage replay={replay} hand={hand} lit={lit} triads={NONE} dots={NONE} pointing="" onPoint={() => {}} />
+        <section className="pane-inspector" aria-label="Inspector" style={{ width: 316 }}>
+          <Segmented
+            block
+            size="small"
+            className="tabs"
+            value={tab}
+            onChange={setTab}
+            options={[
+              { value: "chain", label: "Chain" },
+              { value: "limits", label: "Limits" },
+              { value: "check", label: faults.data?.length ? `Check · ${faults.data.length}` : "Check" },
+            ]}
+          />
+          <div className="inspector-body padded">
+            {tab === "chain" && (
+              <>
+                <ChainDrawing description={description} chosen={lit.bodies[0] ?? null} onChoose={(link) => setLit(lit.bodies[0] === link ? NOTHING : { bodies: [link], point: null })} />
+                <h4>Mounts</h4>
+                <table className="figures">
+                  <tbody>
+                    {description.mounts!.map((mount) => (
+                      <tr key={mount.name}>
+                        <th>
+                          {mount.name} <span className="quiet">on {mount.link}</span>
+                        </th>
+                        <td>{mount.takes === "tool" ? (mount.station ? `station ${mount.station}` : "tool") : "work"}</td>
+                      </tr>
+                    ))}
+                  </tbody>
+                </table>
+              </>
+            )}
+            {tab === "limits" && (
+              <table className="figures">
+                <thead>
+                  <tr>
+                    <th>Axis</th>
+                    <td>from</td>
+                    <td>to</td>
+                    <td>home</td>
+                  </tr>
+                </thead>
+                <tbody>
+                  {description.axes!.map((axis, i) => (
+                    <tr key={axis.name}>
+                      <th>
+                        {axis.name} <span className="quiet">{axis.type === "rotary" ? "°" : axis.diameter ? "mm of slide, words in diameters" : "mm"}</span>
+                      </th>
+                      <td>{axis.travel ? axis.travel[0] : "endless"}</td>
+                      <td>{axis.travel ? axis.travel[1] : ""}</td>
+                      <td>{description.start![i]}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            )}
+            {tab === "check" && (
+              <>
+                {faults.isPending && <Spin size="small" />}
+                {faults.isError && <Alert type="error" title={faults.error.message} />}
+                {faults.data?.length === 0 && (
+                  <p>
+                    <Mark severity="clear" /> The model is sound: every mesh is closed, nothing overlaps at home, axes run as ISO 841 has them,
+                    references and change position lie within travel.
+                  </p>
+                )}
+                <ul className="faults">
+                  {faults.data?.map((fault) => (
+                    <li key={fault.where + fault.what}>
+                      <Mark severity="caution" /> <b>{fault.where}</b>
+                      <p>{fault.what}</p>
+                      <p className="remedy">{fault.remedy}</p>
+                    </li>
+                  ))}
+                </ul>
+              </>
+            )}
+          </div>
+        </section>
+      </div>
+    </div>
+  );
+}
+
+const NONE: never[] = [];

@@ -1,0 +1,385 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Alert, App, Button, Empty, Input, InputNumber, Popconfirm, Segmented, Select, Spin, Tooltip } from "antd";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+
+import { api, type BodyData, type Setup } from "../api/client";
+import { Hand } from "../bench/hand";
+import { HandPanel } from "../bench/HandPanel";
+import { readModel } from "../bench/model";
+import { ModelStage } from "../bench/ModelStage";
+import type { Dot, Pointed, Triad } from "../stage/scene";
+import { AddBody } from "./AddBody";
+import { added, begin, bodyOf, changed, freeName, redone, undone, withBody, withoutBody, type History } from "./history";
+import { Mating, type MateChoice, type Pick } from "./Mating";
+import { OffsetTable } from "./OffsetTable";
+import { Repeat } from "./Repeat";
+
+interface Props {
+  revision: number;
+  onLeave: () => void;
+  onRehearsal: (id: number) => void;
+  onRevision: (id: number) => void;
+}
+
+/** What is clamped on the machine: bodies placed by pointing or by numbers, offsets, and the machine under the hand. */
+export function SetupScreen({ revision, ...rest }: Props) {
+  const setup = useQuery({ queryKey: ["setup", revision], queryFn: () => api.setup(revision), staleTime: Infinity });
+  if (setup.isError) return <Alert className="middle" type="error" title={setup.error.message} action={<Button onClick={rest.onLeave}>All jobs</Button>} />;
+  if (!setup.data) return <Spin className="middle" description="Opening the setup" />;
+  return <Opened key={revision} setup={setup.data} {...rest} />;
+}
+
+type Tab = "place" | "offsets" | "hand";
+type Lit = { bodies: string[]; point: [number, number, number] | null };
+
+function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & Omit<Props, "revision">) {
+  const { message } = App.useApp();
+  const queries = useQueryClient();
+  const { revision } = setup;
+  const [history, setHistory] = useState<History>(() => begin(setup.job as unknown as History["now"]));
+  const job = history.now;
+  const [chosen, setChosen] = useState("");
+  const [tab, setTab] = useState<Tab>("place");
+  const [adding, setAdding] = useState(false);
+  const [picks, setPicks] = useState<Pick[]>([]);
+  const [choice, setChoice] = useState<MateChoice>({ kind: "face", way: "onto", gap: 0, turn: 0, centre: false });
+  const [failure, setFailure] = useState("");
+  const [label, setLabel] = useState("");
+  const [busy, setBusy] = useState(false);
+  const [files, setFiles] = useState<File[]>([]);
+  const [offset, setOffset] = useState(() => Object.keys(job.work_offsets ?? {})[0] ?? "G54");
+
+  const model = useQuery({
+    queryKey: ["setup model", revision, job],
+    queryFn: async () => readModel(await api.setupModel(revision, job)),
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+    retry: false,
+  });
+  const replay = model.data;
+  const latest = useRef(job);
+  useEffect(() => {
+    latest.current = job;
+  }, [job]);
+  const start = replay?.description.start;
+  const hand = useMemo(
+    () =>
+      start
+        ? new Hand(start, {
+            move: (from, to, tool, stop) => api.move(revision, latest.current, from, to, tool, stop),
+            block: (values, tool, block, stop) => api.block(revision, latest.current, values, tool, block, stop),
+          })
+        : null,
+    // One hand for the screen: an edit of the setup does not put the machine back home.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [revision, !!start],
+  );
+  const mounts = useMemo(() => replay?.description.mounts?.filter((mount) => mount.takes === "work") ?? [], [replay]);
+  const body = bodyOf(job, chosen);
+  const mount = body?.mount ?? mounts[0]?.name ?? "";
+
+  const change = useCallback((next: typeof job) => {
+    setHistory((old) => changed(old, next));
+    setFailure("");
+  }, []);
+  const step = useCallback((go: (old: History) => History) => {
+    setHistory(go);
+    setPicks([]);
+    setFailure("");
+  }, []);
+
+  useEffect(() => {
+    const key = (event: KeyboardEvent) => {
+      if ((event.target as HTMLElement).closest("input, textarea, [role=dialog]") || !(event.ctrlKey || event.metaKey)) return;
+      if (event.key === "z") step(event.shiftKey ? redone : undone);
+      else if (event.key === "y") step(redone);
+      else return;
+      event.preventDefault();
+    };
+    addEventListener("keydown", key);
+    return () => removeEventListener("keydown", key);
+  }, [step]);
+
+  const pointed = async (where: Pointed) => {
+    setFailure("");
+    try {
+      const feature = await api.pick(revision, job, where, choice.kind, mount);
+      const pick = { body: where.body, feature };
+      if (picks.length !== 1 && bodyOf(job, where.body)) setChosen(where.body);
+      setPicks(picks.length === 1 ? [picks[0], pick] : [pick]);
+    } catch (error) {
+      setFailure((error as Error).message);
+    }
+  };
+  const mate = async () => {
+    try {
+      const place = await api.mate(revision, job, chosen, picks[0].feature, picks[1].feature, choice.way, choice.gap, choice.turn, choice.centre);
+      change(withBody(job, chosen, { at: place.at, turn: place.turn }));
+      setPicks([]);
+    } catch (error) {
+      setFailure((error as Error).message);
+    }
+  };
+  const datum = (point: [number, number, number]) => {
+    change({ ...job, work_offsets: { ...job.work_offsets, [offset]: { datum: point, mount } } });
+    message.success(`${offset} is worked out from there.`);
+    setPicks([]);
+  };
+  const save = async (then: "stay" | "rehearse") => {
+    setBusy(true);
+    try {
+      const saved = await api.saveSetup(revision, job, label || "setup", files);
+      await queries.invalidateQueries({ queryKey: ["jobs"] });
+      const newest = saved.revisions[0];
+      if (then === "rehearse") onRehearsal((await api.rehearse(newest.id)).id);
+      else {
+        message.success(`Kept as revision ${newest.number}.`);
+        onRevision(newest.id);
+      }
+    } catch (error) {
+      setFailure((error as Error).message);
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  const triads = useMemo<Triad[]>(() => {
+    const found: Triad[] = [];
+    for (const [name, value] of Object.entries(job.work_offsets ?? {})) {
+      if (!("datum" in value)) continue;
+      const at = value as { datum: [number, number, number]; mount: string };
+      const own = mounts.find((entry) => entry.name === at.mount);
+      if (own) found.push({ name, link: own.link, matrix: shifted(own.matrix, at.datum) });
+    }
+    return found;
+  }, [job.work_offsets, mounts]);
+  const dots = useMemo<Dot[]>(() => {
+    const own = mounts.find((entry) => entry.name === mount);
+    return own ? picks.map(({ feature }) => ({ link: own.link, matrix: own.matrix, point: feature.point, direction: feature.direction ?? null })) : [];
+  }, [picks, mounts, mount]);
+  const [touched, setTouched] = useState<Lit | null>(null);
+  const lit = useMemo<Lit>(() => touched ?? { bodies: chosen ? [chosen] : [], point: null }, [touched, chosen]);
+  const pointing = tab !== "place" ? "" : picks.length === 1 ? `Point at the ${choice.kind} it goes to` : `Point at a ${choice.kind}`;
+  const dirty = history.past.length > 0 || files.length > 0;
+
+  return (
+    <div className="workspace">
+      <header>
+        <Popconfirm title="Leave without keeping what was changed?" disabled={!dirty} onConfirm={onLeave} okText="Leave" cancelText="Stay">
+          <Button size="small" onClick={() => !dirty && onLeave()}>
+            All jobs
+          </Button>
+        </Popconfirm>
+        <b>{setup.job_name}</b>
+        <span className="quiet">
+          setup of revision {setup.revision_number}, {replay?.description.machine}
+        </span>
+        <span className="grow" />
+        <Tooltip title="Undo (Ctrl-Z)">
+          <Button size="small" disabled={!history.past.length} onClick={() => step(undone)}>
+            Undo
+          </Button>
+        </Tooltip>
+        <Tooltip title="Redo (Ctrl-Y)">
+          <Button size="small" disabled={!history.future.length} onClick={() => step(redone)}>
+            Redo
+          </Button>
+        </Tooltip>
+        <Input size="small" value={label} placeholder="what changed" aria-label="What changed" className="label-input" onChange={(event) => setLabel(event.target.value)} />
+        <Button size="small" loading={busy} disabled={!dirty} onClick={() => void save("stay")}>
+          Keep as revision
+        </Button>
+        <Button size="small" type="primary" loading={busy} onClick={() => void save("rehearse")}>
+          Rehearse
+        </Button>
+      </header>
+      <div className="panes">
+        <section className="pane-left" aria-label="Bodies">
+          <div className="hand-row padded-row">
+            <b>On the machine</b>
+            <span className="grow" />
+            <Button size="small" onClick={() => setAdding(true)}>
+              Add…
+            </Button>
+            <label className="choose">
+              <input
+                type="file"
+                accept=".stl,.3mf,.glb,.step,.stp"
+                hidden
+                aria-label="Import a model"
+                onChange={(event) => {
+                  const file = event.target.files?.[0];
+                  if (file) setFiles([...files, file]);
+                  event.target.value = "";
+                }}
+              />
+              import
+            </label>
+          </div>
+          {files.length > 0 && (
+            <p className="quiet padded-row">
+              {files.map((file) => file.name).join(", ")} comes in when the setup is kept: then add it as a body.
+            </p>
+          )}
+          {!job.bodies?.length && <Empty image={Empty.PRESENTED_IMAGE_SIMPLE} description="Nothing is clamped yet. Add a blank and a vise." />}
+          <ul className="body-list" data-testid="bodies">
+            {job.bodies?.map((entry) => (
+              <li key={entry.name} className={entry.name === chosen ? "chosen" : ""}>
+                <button
+                  onClick={() => {
+                    setChosen(entry.name === chosen ? "" : entry.name);
+                    setTouched(null);
+                    setPicks([]);
+                  }}
+                >
+                  <i className={`role-dot ${entry.role}`} />
+                  <span>{entry.name}</span>
+                  <em>{entry.role}</em>
+                </button>
+              </li>
+            ))}
+          </ul>
+          {body && (
+            <Placed
+              body={body}
+              mounts={mounts.map((entry) => entry.name)}
+              onChange={(part) => change(withBody(job, body.name, part))}
+              onRemove={() => {
+                change(withoutBody(job, body.name));
+                setChosen("");
+              }}
+              onCopy={() => change(added(job, { ...body, name: freeName(job, body.name.replace(/ \d+$/, "")) }))}
+            />
+          )}
+          {body && (
+            <Repeat
+              onRepeat={async (count, stride, direction, about) => {
+                try {
+                  const places = await api.repeat(revision, job, body.name, count, stride, direction, about);
+                  let next = job;
+                  for (const place of places.slice(1)) next = added(next, { ...body, ...place, name: freeName(next, body.name.replace(/ \d+$/, "")) });
+                  change(next);
+                } catch (error) {
+                  setFailure((error as Error).message);
+                }
+              }}
+            />
+          )}
+        </section>
+        {replay ? (
+          <ModelStage replay={replay} hand={hand} lit={lit} triads={triads} dots={dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
+        ) : (
+          <div className="stage">{model.isError ? <Alert className="middle" type="error" title={model.error.message} /> : <Spin className="middle" />}</div>
+        )}
+        <section className="pane-inspector" aria-label="Inspector" style={{ width: 330 }}>
+          <Segmented<Tab>
+            block
+            size="small"
+            className="tabs"
+            value={tab}
+            onChange={setTab}
+            options={[
+              { value: "place", label: "Place" },
+              { value: "offsets", label: "Offsets" },
+              { value: "hand", label: "Hand panel" },
+            ]}
+          />
+          <div className="inspector-body">
+            {model.isError && <Alert type="error" title={model.error.message} action={<Button onClick={() => step(undone)}>Undo</Button>} />}
+            {tab === "place" && (
+              <Mating picks={picks} choice={choice} moving={chosen} failure={failure} onChoice={setChoice} onMate={() => void mate()} onClear={() => setPicks([])} onDatum={datum} />
+            )}
+            {tab === "offsets" && <OffsetTable revision={revision} job={job} active={offset} onActive={setOffset} onJob={change} mounts={mounts.map((entry) => entry.name)} />}
+            {tab === "hand" && hand && replay && (
+              <HandPanel
+                replay={replay}
+                hand={hand}
+                onLight={(bodies, point) => setTouched({ bodies, point })}
+                onKeep={(values) => {
+                  const tool = setup.tools.tools as { number: number; length: number; registers?: { H?: number } }[];
+                  const held = tool.find((entry) => entry.number === hand.tool);
+                  const length = held ? (held.registers?.H ?? held.length) : 0;
+                  change({ ...job, work_offsets: { ...job.work_offsets, [offset]: { ...values, ...("Z" in values ? { Z: Number((values.Z - length).toFixed(4)) } : {}) } } });
+                  message.success(`${offset} holds where the tip stands.`);
+                }}
+              />
+            )}
+            {failure && tab !== "place" && <Alert type="error" title={failure} />}
+          </div>
+        </section>
+      </div>
+      <AddBody
+        open={adding}
+        revision={revision}
+        job={job}
+        mounts={mounts.map((entry) => entry.name)}
+        onClose={() => setAdding(false)}
+        onAdd={(entry: BodyData) => {
+          change(added(job, entry));
+          setChosen(entry.name);
+        }}
+      />
+    </div>
+  );
+}
+
+function Placed({ body, mounts, onChange, onRemove, onCopy }: { body: BodyData; mounts: string[]; onChange: (part: Partial<BodyData>) => void; onRemove: () => void; onCopy: () => void }) {
+  const triple = (name: "at" | "turn", unit: string) => (
+    <div className="triple">
+      <span className="quiet">{name === "at" ? "stands at" : "turned"}</span>
+      {[0, 1, 2].map((i) => (
+        <InputNumber
+          key={i}
+          size="small"
+          controls={false}
+          aria-label={`${name} ${"XYZ"[i]}`}
+          value={(body[name] ?? [0, 0, 0])[i]}
+          suffix={unit}
+          onChange={(value) => {
+            const next = [...(body[name] ?? [0, 0, 0])] as [number, number, number];
+            next[i] = value ?? 0;
+            onChange({ [name]: next });
+          }}
+        />
+      ))}
+    </div>
+  );
+  return (
+    <div className="placed">
+      <div className="hand-row">
+        <Select size="small" value={body.role} aria-label="Role" options={["stock", "fixture", "design", "part", "access"].map((role) => ({ value: role, label: role }))} onChange={(role) => onChange({ role })} />
+        <Select size="small" value={body.mount} aria-label="Mount" options={mounts.map((name) => ({ value: name, label: `on ${name}` }))} onChange={(mount) => onChange({ mount })} />
+      </div>
+      {triple("at", "")}
+      {triple("turn", "°")}
+      <div className="hand-row">
+        <span className="quiet">there</span>
+        <Select
+          size="small"
+          value={body.present ? body.present.join() : ""}
+          aria-label="When it is there"
+          onChange={(value) => onChange({ present: value ? (value.split(",").map((n) => (n ? Number(n) : null)) as [number, number | null]) : null })}
+          options={[
+            { value: "", label: "all the time" },
+            { value: "0,1", label: "until the first stop" },
+            { value: "1,", label: "from the first stop on" },
+            { value: "1,2", label: "between first and second stop" },
+            { value: "2,", label: "from the second stop on" },
+          ]}
+        />
+        <span className="grow" />
+        <Button size="small" onClick={onCopy}>
+          Copy
+        </Button>
+        <Button size="small" danger onClick={onRemove}>
+          Remove
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+/** A matrix with a point of its own frame as its new origin. */
+function shifted(rows: number[][], point: number[]): number[][] {
+  return rows.map((row, i) => (i < 3 ? [...row.slice(0, 3), row[0] * point[0] + row[1] * point[1] + row[2] * point[2] + row[3]] : row));
+}
