@@ -98,8 +98,8 @@ def trunnion_mill() -> Json:
     side = [[-70, -150], [70, -150], [70, 40], [40, 75], [-40, 75], [-70, 40]]  # of a bearing block, seen along x
     return machine("TR-5 unit 40", [
         link("bed", None, None, box([1100, 1500, 160], [0, 150, -480]), box([760, 240, 1650], [0, 690, 425]),
-             *({"type": "extrude", "outline": side, "height": 90, "at": [at, 0, pivot - 180], "turn": [90, 0, 90]} for at in (-395, 305)),
-             *(box([90, 140, 110], [at, 0, -345]) for at in (-350, 350))),
+             *({"type": "extrude", "outline": side, "height": 90, "at": [at, 0, pivot], "turn": [90, 0, 90]} for at in (-395, 305)),
+             *(box([90, 140, 280], [at, 0, -260]) for at in (-350, 350))),
         link("ram", "bed", linear("X", [1, 0, 0], [-250, 250], 40000, 6000), box([320, 110, 420], [0, 515, 800])),
         link("saddle", "ram", linear("Y", [0, 1, 0], [-260, 220], 40000, 6000), box([260, 330, 360], [0, 295, 820])),
         link("head", "saddle", linear("Z", [0, 0, 1], [-460, 0], 36000, 6000), nose([0, 0, up], scale=0.85),

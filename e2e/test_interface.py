@@ -1,5 +1,6 @@
 """The real interface in headless Chromium, on a web server and a worker of its own."""
 
+import math
 import os
 import re
 import signal
@@ -15,7 +16,7 @@ from django.test import TransactionTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 
 from accounts.models import Membership, Organisation
-from jobs.models import Rehearsal
+from jobs.models import Job, Rehearsal
 from jobs.services import keep_in_library, take_in_path
 from ops import services
 from ops.checks import process
@@ -172,30 +173,137 @@ class Interface(TransactionTestCase):
             self.assertEqual(faults, [])
             browser.close()
 
-    def test_a_job_from_its_parts(self) -> None:
+    def click_on(
+        self,
+        page: Page,
+        x: float,
+        y: float,
+        z: float,
+        size: tuple[float, float, float],
+        middle: tuple[float, float, float],
+    ) -> None:
+        """Click where a point of the machine's frame is seen from the top, over a work of this size about this middle."""
+        stage = page.get_by_test_id("stage").bounding_box()
+        assert stage
+        half = math.tan(math.radians(16))  # of the camera's field of view
+        away = max(20.0, math.dist((0, 0, 0), size) / 2) * 1.25 / math.sin(math.radians(16))
+        scale = stage["height"] / 2 / ((away - (z - middle[2])) * half)
+        page.mouse.click(
+            stage["x"] + stage["width"] / 2 + scale * (x - middle[0]),
+            stage["y"] + stage["height"] / 2 - scale * (y - middle[1]),
+        )
+
+    def test_a_job_from_nothing_under_the_hand_and_on_another_machine(self) -> None:
         released = FLAWED.parent / "1-as released"
         shop = Organisation.objects.get()
         user = get_user_model().objects.get()
-        keep_in_library(shop, user, "machine", (released / "machine.json").read_bytes(), "machine.json")
+        Job.objects.all().delete()
+        for name in ("vm3-17", "vm5-22"):
+            file = settings.ROOT / "demo" / "machines" / f"{name}.json"
+            keep_in_library(shop, user, "machine", file.read_bytes(), file.name)
         with sync_playwright() as driver:
             browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
+            faults: list[str] = []
+            page.on("pageerror", lambda error: faults.append(str(error)))
             self.sign_in(page)
+
+            # Machine, program, tools and design; nothing is clamped yet.
             page.get_by_role("button", name="New job").click()
             files = [released / name for name in ("O2101.nc", "design.stl", "tools.json")]
             page.set_input_files("input[aria-label='Files of the job']", files)
             page.get_by_label("Machine").click()
             page.get_by_title("VM-3 unit 17 (1)").click()
-            for label, values in (("Size", (150, 110, 30)), ("Middle", (0, 0, 61)), ("Program zero", (0, 0, 76)),
-                                  ("design.stl", (0, 0, 76))):  # fmt: skip
-                for axis, value in zip("XYZ", values, strict=True):
-                    page.get_by_label(f"{label} {axis}", exact=True).fill(str(value))
+            page.get_by_role("switch").click()
+            for axis, value in zip("XYZ", (0, 0, 76), strict=True):
+                page.get_by_label(f"design.stl {axis}", exact=True).fill(str(value))
             page.get_by_role("button", name="Take it in").click()
-            row = page.locator(".job-table tr", has_text="O2101")
-            expect(row).to_contain_text("composed")
-            row.get_by_role("button", name="Rehearse").click()
-            # Without the vise there is nothing to run into; the part comes out as designed.
+
+            # The setup: a blank around the design, a vise, laid on the table by pointing, and program zero on the blank's top.
+            bodies = page.get_by_test_id("bodies")
+            expect(bodies).to_contain_text("design", timeout=60_000)
+            expect(page.locator("[data-testid=stage] canvas")).to_be_visible(timeout=60_000)
+
+            def add(what: str, **measures: float) -> None:
+                page.get_by_role("button", name="Add…").click()
+                page.get_by_label("What to add").click()
+                page.locator(".ant-select-item-option", has_text=re.compile(f"^{what}$")).click()
+                for label, value in measures.items():
+                    page.get_by_label(label.replace("_", " "), exact=True).fill(str(value))
+                page.get_by_role("button", name="Add", exact=True).click()
+                expect(page.get_by_role("dialog")).to_be_hidden()
+
+            add("Blank around the design")  # a millimetre on top, as offered
+            expect(bodies).to_contain_text("blank")
+            add("Vise with stepped jaws", jaw_width=150, opening=102, jaw_height=24, body_height=30)
+            expect(bodies).to_contain_text("vise")
+            page.get_by_label("at Z").fill("40")  # in the air, to be laid down
+            page.get_by_label("at Z").press("Enter")
+            page.wait_for_timeout(1500)
+            page.get_by_role("button", name="Top").click()
+            page.wait_for_timeout(500)
+            size, middle = (150, 198, 94 - 40), (0, 0, 67)
+            # Its jaw's top, then the table: flush with it, 54 above — its own height.
+            page.locator(".mating").get_by_text("flush", exact=True).click()
+            page.get_by_label("Gap").fill("54")
+            self.click_on(page, 0, 80, 94, size, middle)
+            expect(page.get_by_test_id("mating")).to_contain_text("face of vise")
+            self.click_on(page, 0, -140, 0, size, middle)
+            expect(page.get_by_test_id("mating")).to_contain_text("face of table")
+            expect(page.get_by_test_id("between")).to_contain_text("94")  # measured on the way: 94 above the table now
+            page.get_by_role("button", name="Place vise").click()
+            expect(page.get_by_label("at Z")).to_have_value("0")
+            page.get_by_role("button", name="Undo").click()
+            expect(page.get_by_label("at Z")).to_have_value("40")
+            page.get_by_role("button", name="Redo").click()
+            expect(page.get_by_label("at Z")).to_have_value("0")
+            page.wait_for_timeout(1500)
+            page.get_by_role("button", name="Top").click()
+            page.wait_for_timeout(500)
+            size, middle = (150, 198, 76), (0, 0, 38)
+            self.click_on(page, 0, 0, 76, size, middle)
+            expect(page.get_by_test_id("mating")).to_contain_text("face of blank")
+            page.get_by_role("button", name="Program zero here").click()
+            page.get_by_text("Offsets", exact=True).click()
+            expect(page.get_by_label("G54 datum Z")).to_have_value("76")
+
+            # The machine by hand, into a contact and back.
+            page.get_by_text("Hand panel", exact=True).click()
+            page.get_by_label("Tool", exact=True).click()
+            page.get_by_title("T2 D16 end mill").click()
+            page.get_by_label("Block").fill("G54 G90 G0 X0 Y0")
+            page.get_by_role("button", name="Run", exact=True).click()
+            met = page.get_by_test_id("met")
+            expect(met).to_contain_text("nothing touched", timeout=60_000)
+            page.get_by_label("Block").fill("G91 G0 Z-600.")
+            page.get_by_role("button", name="Run", exact=True).click()
+            expect(met).to_contain_text("T2 cutter touches blank")
+            # 600 − 118 − 76: where the tip stands on the blank's top.
+            expect(page.get_by_label("Z to")).to_have_value(re.compile(r"^-40[56]"))
+            page.get_by_role("button", name="Back").click()
+            expect(page.get_by_label("Z to")).to_have_value("0")
+            page.get_by_label("X plus").click()
+            expect(page.get_by_label("X to")).not_to_have_value("-305")
+
+            page.locator("header").get_by_role("button", name="Rehearse").click()
             expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+
+            # Another machine under it, and the two side by side.
+            page.get_by_role("button", name="All jobs").click()
+            page.get_by_role("button", name=re.compile("^More for")).first.click()
+            page.get_by_text("Another machine under it").click()
+            page.get_by_label("Machine", exact=True).click()
+            page.locator(".ant-select-item-option", has_text="VM-5 unit 22").click()
+            expect(page.get_by_test_id("fits")).to_contain_text("within travel", timeout=60_000)
+            page.get_by_role("button", name="Put it under the job and rehearse").click()
+            expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+            page.get_by_role("button", name="All jobs").click()
+            page.get_by_role("button", name=re.compile("^More for")).first.click()
+            page.get_by_text("Rehearsals side by side").click()
+            compare = page.get_by_test_id("compare")
+            expect(compare).to_contain_text("VM-5 unit 22")
+            expect(compare.get_by_text("May run")).to_have_count(2)
+            self.assertEqual(faults, [])
             browser.close()
 
     def test_killed_worker_restarted_server_two_at_once_and_cancel(self) -> None:

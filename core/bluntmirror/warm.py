@@ -85,7 +85,7 @@ TURNING: dict[str, Any] = {
 }  # fmt: skip
 
 
-def _run(machine: dict, tools: dict, job: dict, program: list[str]) -> Rehearsal:  # type: ignore[type-arg]
+def _run(machine: dict, tools: dict, job: dict, program: list[str]) -> Rehearsal:
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
         for name, data in (("job.json", job), ("machine.json", machine), ("tools.json", tools)):

@@ -31,6 +31,7 @@ from .schemas import (
     LibraryOut,
     MateIn,
     Me,
+    MeasuresIn,
     Message,
     MovedOut,
     MoveIn,
@@ -327,8 +328,8 @@ def fixture_library(request: HttpRequest) -> Any:
 
 
 @api.post("/fixtures/{name}", response=list[dict[str, Any]])
-def fixture_shapes(request: HttpRequest, name: str, measures: dict[str, float]) -> Any:
-    return setups.fixture_shapes(name, measures)
+def fixture_shapes(request: HttpRequest, name: str, body: MeasuresIn) -> Any:
+    return setups.fixture_shapes(name, body.measures)
 
 
 @api.get("/revisions/{number}/setup", response=SetupOut)

@@ -280,6 +280,10 @@ class FixtureOut(Schema):
     sizes: list[float]
 
 
+class MeasuresIn(Schema):
+    measures: dict[str, float] = {}
+
+
 class StockIn(JobData):
     design: str
     allowance: dict[str, float] = {}

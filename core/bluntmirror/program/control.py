@@ -63,6 +63,7 @@ class Control:
     speed: float = 0.0
     spindle: int = 0  # +1 M3, −1 M4, 0 still
     coolant: int = 0  # 0 off, 7 mist, 8 flood
+    turning: bool = False  # a turning dialect: G98 and G99 are feed modes
     live: int = 0  # +1, −1 a driven tool of a turret turns
     surface_speed: float | None = None  # m/min while G96 is on
     speed_limit: float | None = None  # rev/min, G50 S
@@ -148,6 +149,11 @@ class Control:
         """Active codes, as a control's screen would list them."""
         from .dialect import code_name
 
+        if self.turning:
+            return (
+                code_name("G", self.motion), code_name("G", self.plane), "G20" if self.inch else "G21", "G40",
+                "G98" if self.feed_mode == 940 else "G99", "G97" if self.surface_speed is None else "G96", self.work_offset,
+            )  # fmt: skip
         return (
             code_name("G", self.motion if self.cycle_code == 800 else self.cycle_code),
             code_name("G", self.plane),

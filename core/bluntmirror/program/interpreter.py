@@ -785,7 +785,7 @@ class Interpreter:
             control.motion, control.cycle_code, control.plane, control.absolute, control.feed_mode, control.inch,
             control.length_code, control.length_number, control.length_applied, control.return_initial,
             control.work_offset, control.exact_mode, control.tool, control.coolant,
-            tuple(control.local_shift.items()), tuple(control.shift.items()), control.tip_control, control.dynamic, control.live,
+            tuple(control.local_shift.items()), tuple(control.shift.items()), control.tip_control, control.dynamic, control.live, control.surface_speed,
             tuple(control.geometry.items()), None if control.tilt is None else control.tilt.tobytes(),
         )  # fmt: skip
         if key != self._snapshot_key:

@@ -28,6 +28,7 @@ class TurnInterpreter(Interpreter):
 
     def __init__(self, *args, **options) -> None:  # type: ignore[no-untyped-def]
         super().__init__(*args, **(options | {"fast": False}))
+        self.control.turning = True
         self.control.plane = 180
         self.control.feed_mode = 950
 

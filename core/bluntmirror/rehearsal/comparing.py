@@ -98,7 +98,8 @@ class _Report:
             return float(self.reel.end_time[motion]), self.cut.machine_from_work.last
         start, delta = self.segments.start[rows], self.segments.delta[rows]
         way = np.maximum(np.einsum("ij,ij->i", delta, delta), 1e-18)
-        share = np.clip(np.einsum("ij,ij->i", point - start, delta) / way, 0, 1)
+        # Not the very end: that moment is the next motion's already.
+        share = np.clip(np.einsum("ij,ij->i", point - start, delta) / way, 0, 0.999)
         nearest = int(np.argmin(np.linalg.norm(start + share[:, None] * delta - point, axis=1)))
         row = rows[nearest]
         t0, t1 = self.segments.t0[row], self.segments.time[row]

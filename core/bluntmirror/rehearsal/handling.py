@@ -81,12 +81,6 @@ class HandPanel:
     def _along(self, rows: Floats, tool: int, stop: bool) -> Moved:
         m = len(rows) - 1
         answer = Moved(self.setup.axes, rows[-1].tolist(), path=rows.tolist())
-        for column, axis in enumerate(self.setup.axes):
-            travel = self.chain.joints[axis].travel
-            if travel:
-                past = max(travel[0] - float(rows[:, column].min()), float(rows[:, column].max()) - travel[1])
-                if past > 1e-9:
-                    answer.over.append((axis, past))
         follower = self._prepared(self._knots(rows), tool)
         near = clearances(self.pairs, self.job.file.checks.near, self.job.file.checks.pairs)
         asked = [(pair, own) for pair, own in zip(self.pairs, near, strict=True) if own is not None]
@@ -119,7 +113,23 @@ class HandPanel:
             segment = min(int(place), m - 1)
             answer.values = (rows[segment] + (place - segment) * (rows[segment + 1] - rows[segment])).tolist()
             answer.path = [*rows[: segment + 1].tolist(), answer.values]
+            # What lies beyond the stop was not met.
+            reached = answer.touching[0].share + 1e-9
+            answer.touching = [item for item in answer.touching if item.share <= reached]
+            answer.near = [item for item in answer.near if item.share <= reached]
+        answer.over = self._past(np.array(answer.path))
         return answer
+
+    def _past(self, rows: Floats) -> list[tuple[str, float]]:
+        """The axes that leave their travel on a way, and by how much."""
+        found = []
+        for column, axis in enumerate(self.setup.axes):
+            travel = self.chain.joints[axis].travel
+            if travel:
+                past = max(travel[0] - float(rows[:, column].min()), float(rows[:, column].max()) - travel[1])
+                if past > 1e-9:
+                    found.append((axis, past))
+        return found
 
     def _knots(self, rows: Floats) -> Knots:
         m = len(rows) - 1

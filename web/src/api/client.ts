@@ -115,7 +115,7 @@ export const api = {
   machineBlock: (id: number, values: number[], tool: number, block: string, stop: boolean) =>
     json<Moved>(`/library/${id}/block`, "POST", { values, tool, block, stop }),
   fixtures: () => json<Fixture[]>("/fixtures"),
-  fixtureShapes: (name: string, measures: Record<string, number>) => json<unknown[]>(`/fixtures/${name}`, "POST", measures),
+  fixtureShapes: (name: string, measures: Record<string, number>) => json<unknown[]>(`/fixtures/${name}`, "POST", { measures }),
   setup: (revision: number) => json<Setup>(`/revisions/${revision}/setup`),
   setupModel: async (revision: number, job: JobData) =>
     (await ask(`/revisions/${revision}/setup/model`, { method: "POST", body: JSON.stringify({ job }), headers: JSON_TYPE })).arrayBuffer(),

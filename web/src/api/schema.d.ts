@@ -1181,6 +1181,16 @@ export interface components {
             /** Most */
             most: number;
         };
+        /** MeasuresIn */
+        MeasuresIn: {
+            /**
+             * Measures
+             * @default {}
+             */
+            measures: {
+                [key: string]: number;
+            };
+        };
         /**
          * OffsetOut
          * @description A work offset worked out, what the unit's control holds, and how far the two are apart.
@@ -1970,18 +1980,18 @@ export interface operations {
     };
     mirror_api_fixture_shapes: {
         parameters: {
-            query: {
-                measures: {
-                    [key: string]: number;
-                };
-            };
+            query?: never;
             header?: never;
             path: {
                 name: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasuresIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

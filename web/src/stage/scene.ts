@@ -141,6 +141,7 @@ export class StageScene {
       geometry.setAttribute("position", new THREE.BufferAttribute(this.replay.array(body.mesh.positions), 3));
       geometry.setIndex(new THREE.BufferAttribute(this.replay.array(body.mesh.triangles), 1));
       const material = new THREE.MeshStandardMaterial({ color: GREYS[body.role], roughness: 0.75, flatShading: true });
+      if (body.role === "design") Object.assign(material, { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 2 }); // lies in the blank's own faces
       const mesh = new THREE.Mesh(geometry, material);
       this.links.get(body.link)!.add(mesh);
       this.bodies.push({ mesh, name: body.name, role: body.role, tool: body.tool });
@@ -260,7 +261,8 @@ export class StageScene {
       material.transparent = ghost;
       material.opacity = ghost ? 0.16 : 1;
       material.depthWrite = !ghost;
-      const own = body.role === "tool" && body.name === "cutter" ? toolColour(body.tool) : GREYS[body.role];
+      const cuts = body.role === "tool" && (body.name === "cutter" || body.name === "insert");
+      const own = cuts ? toolColour(body.tool) : body.role === "machine" ? this.sideColour(body.name) : GREYS[body.role];
       material.color.set(lit ? STOP : own);
       material.emissive.set(lit ? STOP : "#000000");
       material.emissiveIntensity = lit ? 0.35 : 0;
@@ -273,6 +275,17 @@ export class StageScene {
       for (const brick of stock.film.bricks) this.brick(stock, brick, stock.film.versionAt(brick, finished), state === "ghost", planes);
     }
     this.draw();
+  }
+
+  /** The machine's tool side cooler, its work side warmer, what carries both in between. */
+  private sideColour(link: string): string {
+    const { links, toolMount, workMount } = this.replay.description;
+    const carries = (end: string): boolean => {
+      for (let at: string | null = end; at; at = links.find((entry) => entry.name === at)?.parent ?? null) if (at === link) return true;
+      return false;
+    };
+    const [tool, work] = [carries(toolMount.link), carries(workMount.link)];
+    return tool === work ? GREYS.machine : tool ? "#9db0bb" : "#b9b29c";
   }
 
   /** Stand the machine by hand; null gives it back to the program. */
@@ -475,14 +488,33 @@ export class StageScene {
     this.show(this.time);
   }
 
-  /** Bring a place (frame of the machine, as it stands now) to the middle of the stage, near by. */
+  /** Bring a place (frame of the machine, as it stands now) to the middle of the stage, near by, and seen: where bodies stand
+   *  before it the eye goes round to the nearest side from which they do not. */
   focus(point: THREE.Vector3, radius = 28): void {
     const away = radius / Math.sin((this.camera.fov * Math.PI) / 360);
-    const direction = this.camera.position.clone().sub(this.controls.target).normalize();
+    const direction = this.clearSight(point, this.camera.position.clone().sub(this.controls.target).normalize(), away);
     this.controls.target.copy(point);
     this.camera.position.copy(point).addScaledVector(direction, away);
     this.controls.update();
     this.draw();
+  }
+
+  private clearSight(point: THREE.Vector3, now: THREE.Vector3, away: number): THREE.Vector3 {
+    this.scene.updateMatrixWorld(true);
+    const solid = this.bodies.filter(({ mesh }) => mesh.visible && !(mesh.material as THREE.Material).transparent).map(({ mesh }) => mesh as THREE.Object3D);
+    const ray = new THREE.Raycaster();
+    const around = [0, 45, -45, 90, -90, 135, -135, 180];
+    for (const rise of [0, 0.5]) {
+      for (const degrees of around) {
+        const direction = now.clone().applyAxisAngle(new THREE.Vector3(0, 0, 1), (degrees * Math.PI) / 180);
+        direction.z += rise;
+        direction.normalize();
+        ray.set(point.clone().addScaledVector(direction, 1), direction);
+        ray.far = away;
+        if (!ray.intersectObjects(solid, false).length) return direction;
+      }
+    }
+    return now;
   }
 
   /** A place of the work mount's frame in the machine's frame as it stands now. */

@@ -1,0 +1,170 @@
+"""Setting up, moving by hand and changing machines through the API: who may, what is refused, what is kept."""
+
+import io
+import json
+import struct
+import zipfile
+from typing import Any
+
+from django.conf import settings
+
+from bluntmirror.geometry.mesh import box
+from bluntmirror.geometry.meshfile import write_stl
+from jobs.models import LibraryFile, Revision
+from jobs.services import keep_in_library, take_in_path
+
+from .test_server import SLOT, WithShop
+
+DEMO = settings.ROOT / "demo"
+
+
+class Setups(WithShop):
+    def setUp(self) -> None:
+        super().setUp()
+        self.revision = take_in_path(self.shop, self.ines, SLOT)
+        self.machine = keep_in_library(
+            self.shop, self.ines, "machine", (DEMO / "machines" / "vm5-22.json").read_bytes(), "vm5-22.json"
+        )
+
+    def post(self, address: str, **body: Any) -> Any:
+        return self.client.post(f"/api{address}", json.dumps(body), content_type="application/json")
+
+    def model(self, response: Any) -> dict[str, Any]:
+        data = b"".join(response) if response.streaming else response.content
+        (length,) = struct.unpack("<I", data[:4])
+        description: dict[str, Any] = json.loads(data[4 : 4 + length])
+        last = max(description["arrays"].values(), key=lambda a: a["offset"])
+        self.assertGreaterEqual(len(data) - 4 - length, last["offset"] + last["count"])
+        return description
+
+    def test_a_stranger_sees_and_changes_nothing(self) -> None:
+        self.client.force_login(self.stranger)
+        number, machine = self.revision.pk, self.machine.pk
+        for address in (
+            f"/revisions/{number}/setup",
+            f"/library/{machine}/model",
+            f"/library/{machine}/faults",
+            f"/revisions/{number}/fit/{machine}",
+        ):
+            self.assertEqual(self.client.get(f"/api{address}").status_code, 404, address)
+        self.assertEqual(self.post(f"/revisions/{number}/move", begin=[0, 0, 0], end=[0, 0, 0]).status_code, 404)
+        self.assertEqual(self.post(f"/revisions/{number}/swap/{machine}").status_code, 404)
+
+    def test_a_job_is_opened_changed_and_kept_as_a_new_revision(self) -> None:
+        setup = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()
+        self.assertEqual(setup["offsets"][0]["values"], {"X": -305.0, "Y": -205.0, "Z": -535.0})
+        job = setup["job"]
+        job["bodies"][0]["at"] = [10, 0, 20]
+        description = self.model(self.post(f"/revisions/{self.revision.pk}/setup/model", job=job))
+        self.assertIn("stock", {body["role"] for body in description["bodies"]})
+        spec = json.dumps({"job": job | {"name": "another name"}, "label": "vise moved"})
+        saved = self.client.post(f"/api/revisions/{self.revision.pk}/setup/save", {"spec": spec}).json()
+        self.assertEqual([(r["number"], r["label"]) for r in saved["revisions"]], [(2, "vise moved"), (1, "")])
+        again = self.client.get(f"/api/revisions/{saved['revisions'][0]['id']}/setup").json()
+        self.assertEqual((again["job"]["bodies"][0]["at"], again["job"]["name"]), ([10, 0, 20], setup["job_name"]))
+        untouched = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()
+        self.assertNotEqual(untouched["job"]["bodies"][0]["at"], [10, 0, 20])  # what was rehearsed never changes
+
+    def test_picked_mated_repeated(self) -> None:
+        at = f"/revisions/{self.revision.pk}/setup"
+        model = self.model(self.post(f"{at}/model", job=None))
+        self.assertEqual({m["name"] for m in model["mounts"]}, {"spindle", "table"})
+        # Triangles of a box come in pairs of its faces; the fourth face is its top.
+        tops = [
+            self.post(f"{at}/pick", body=name, triangle=2, point=[0, 0, 0], kind="face", mount="table").json()
+            for name in ("vise", "blank")
+        ]
+        self.assertTrue(all(abs(sum(c * c for c in top["direction"]) - 1) < 1e-9 for top in tops))
+        faces = {}
+        for body in ("vise", "blank"):
+            for triangle in range(12):
+                face = self.post(
+                    f"{at}/pick", body=body, triangle=triangle, point=[0, 0, 0], kind="face", mount="table"
+                ).json()
+                faces[body, tuple(round(c) for c in face["direction"])] = face
+        own, other = faces["blank", (0, 0, -1)], faces["vise", (0, 0, 1)]
+        place = self.post(f"{at}/mate", body="blank", own=own, other=other, way="onto", gap=3.0).json()
+        self.assertEqual(place["at"], [0, 0, 40 + 3 + 12.5])
+        refused = self.post(
+            f"{at}/mate", body="blank", own=own | {"kind": "corner", "direction": None}, other=other, way="onto"
+        )
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("no direction", refused.json()["detail"])
+        places = self.post(f"{at}/repeat", body="blank", count=3, step=150, direction=[1, 0, 0]).json()
+        self.assertEqual([p["at"][0] for p in places], [0, 150, 300])
+        self.assertIn(
+            "flat",
+            self.post(f"{at}/pick", body="vise", triangle=0, point=[0, 0, 0], kind="axis", mount="table").json()[
+                "detail"
+            ],
+        )
+
+    def test_fixtures_and_a_broken_setup(self) -> None:
+        names = {entry["name"] for entry in self.client.get("/api/fixtures").json()}
+        self.assertLessEqual(
+            {
+                "vise",
+                "toe-clamp",
+                "strap-clamp",
+                "plate",
+                "tombstone",
+                "dovetail-grip",
+                "chuck-hard",
+                "chuck-soft",
+                "collet",
+                "steady",
+                "bar",
+                "tube",
+            },
+            names,
+        )
+        self.assertEqual(len(self.post("/fixtures/vise", measures={"opening": 70}).json()), 5)
+        self.assertIn("opening", self.post("/fixtures/vise", measures={"opening": -1}).json()["detail"])
+        job = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()["job"]
+        job["bodies"][0]["mount"] = "moon"
+        refused = self.post(f"/revisions/{self.revision.pk}/setup/model", job=job)
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("no mount 'moon'", refused.json()["detail"])
+
+    def test_moved_by_hand_into_a_contact_and_a_typed_block(self) -> None:
+        at = f"/revisions/{self.revision.pk}"
+        moved = self.post(f"{at}/move", begin=[-305, -205, 0], end=[-305, -205, -500], tool=1).json()
+        self.assertEqual({moved["touching"][0]["a"], moved["touching"][0]["b"]}, {"T1 cutter", "blank"})
+        self.assertAlmostEqual(moved["values"][2], -443.0, places=1)
+        typed = self.post(f"{at}/block", values=[0, 0, 0], tool=1, block="G0 X-700.").json()
+        self.assertEqual(typed["over"], [["X", 1005.0 - 610.0]] if typed["values"][0] == -1005 else [["X", 90.0]])
+        self.assertEqual(self.post(f"{at}/move", begin=[0, 0], end=[0, 0]).status_code, 422)
+        alone = self.post(f"/library/{self.machine.pk}/move", begin=[0, 0, 0], end=[-100, 0, -50]).json()
+        self.assertEqual((alone["values"], alone["touching"]), ([-100, 0, -50], []))
+
+    def test_another_machine_under_the_job(self) -> None:
+        fits = {
+            row["what"]: row
+            for row in self.client.get(f"/api/revisions/{self.revision.pk}/fit/{self.machine.pk}").json()
+        }
+        self.assertTrue(fits["axes"]["fits"])
+        self.assertFalse(fits["offset G54"]["fits"])  # typed as axis values of the other machine
+        job = self.post(f"/revisions/{self.revision.pk}/swap/{self.machine.pk}").json()
+        self.assertEqual(job["revisions"][0]["machine"], "VM-5 unit 22")
+        made = Revision.objects.get(pk=job["revisions"][0]["id"])
+        with made.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+            self.assertEqual(json.loads(bundle.read("machine.json"))["revision"], 1)
+
+    def test_a_machine_with_meshes_and_one_from_urdf(self) -> None:
+        machine = json.loads((DEMO / "machines" / "vm3-17.json").read_text())
+        machine["links"][0]["shapes"] = [{"type": "mesh", "file": "bed.stl", "at": [0, 0, -600]}]
+        stl = settings.VAR / "bed.stl"
+        write_stl(stl, box([600, 400, 100]))
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w") as bundle:
+            bundle.writestr("machine.json", json.dumps(machine))
+            bundle.write(stl, "bed.stl")
+        kept = keep_in_library(self.shop, self.ines, "machine", out.getvalue(), "vm3.zip")
+        self.assertTrue(kept.meshes)
+        self.model(self.client.get(f"/api/library/{kept.pk}/model"))
+        alone = self.client.post("/api/library/machine", {"file": io.BytesIO(json.dumps(machine).encode())})
+        self.assertIn("bed.stl", alone.json()["detail"])  # the mesh did not come with it
+        urdf = self.client.get(f"/api/library/{self.machine.pk}/urdf").content
+        back = keep_in_library(self.shop, self.ines, "machine", urdf, "machine.urdf")
+        self.assertEqual(LibraryFile.objects.filter(name=back.name).count(), 2)
+        self.assertEqual(self.client.get(f"/api/library/{back.pk}/faults").json(), [])
