@@ -135,4 +135,4 @@ def offsets() -> Json:
     return {"G54": {"datum": [0, 0, TOP], "mount": MOUNT}}
 
 
-CHECKS = {"resolution": 1.2, "gouge": 0.1, "excess": 0.9, "near": 1.0}
+CHECKS = {"resolution": 1.6, "gouge": 0.1, "excess": 0.9, "near": 1.0}

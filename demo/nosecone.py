@@ -133,4 +133,4 @@ def offsets() -> Json:
     return {"G54": {"datum": [0, 0, STICK_OUT], "mount": MOUNT}}
 
 
-CHECKS = {"resolution": 0.4, "gouge": 0.05, "excess": 0.3, "near": 1.0}
+CHECKS = {"resolution": 0.5, "gouge": 0.05, "excess": 0.3, "near": 1.0}

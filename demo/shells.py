@@ -160,4 +160,4 @@ def offsets() -> Json:
     return result
 
 
-CHECKS = {"resolution": 0.8, "gouge": 0.05, "excess": 0.3, "near": 0.5}
+CHECKS = {"resolution": 1.0, "gouge": 0.05, "excess": 0.3, "near": 0.5}

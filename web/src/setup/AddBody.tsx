@@ -27,7 +27,7 @@ export function AddBody({ open, revision, job, mounts, onClose, onAdd }: Props) 
   const [failure, setFailure] = useState("");
   const designs = (job.bodies ?? []).filter((body) => body.role === "design");
   const fixture = library.data?.find((entry) => entry.name === name);
-  const groups = (["fixture", "stock", "access"] as const).map((role) => ({
+  const groups = (["stock", "fixture", "access"] as const).map((role) => ({
     label: { fixture: "Fixtures", stock: "Blanks", access: "Room to be kept free" }[role],
     options: [
       ...(role === "stock" && designs.length ? [{ value: AROUND, label: "Blank around the design" }] : []),
@@ -53,6 +53,8 @@ export function AddBody({ open, revision, job, mounts, onClose, onAdd }: Props) 
     <Modal open={open} title="Add to the setup" okText="Add" onOk={() => void add()} onCancel={onClose} width={520}>
       <Select
         className="add-kind"
+        virtual={false}
+        listHeight={420}
         value={name}
         options={groups}
         loading={library.isPending}
