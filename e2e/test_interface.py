@@ -268,7 +268,7 @@ class Interface(TransactionTestCase):
             expect(page.get_by_label("G54 datum Z")).to_have_value("76")
 
             # The machine by hand, into a contact and back.
-            page.get_by_text("Hand panel", exact=True).click()
+            page.get_by_text("By hand", exact=True).click()
             page.get_by_label("Tool", exact=True).click()
             page.get_by_title("T2 D16 end mill").click()
             page.get_by_label("Block").fill("G54 G90 G0 X0 Y0")

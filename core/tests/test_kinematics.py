@@ -235,6 +235,42 @@ class TipControl(WithMachine):
                 self.assertLess(worst, 0.001)
                 self.assertAlmostEqual(reel.length[n - 2], math.sqrt(400 + 100 + 625), places=6)
 
+    def test_an_s_shaped_strip_with_the_tool_leaning_along_it(self) -> None:
+        # After the S-shaped test piece of ISO 10791-7 (from memory): the tip follows an S while the tool leans to one side, then
+        # to the other; both rotary axes turn in every block. Asked at ten places of each: on the block's straight line.
+        points, blocks = [], []
+        for k in range(61):
+            s = k / 60
+            x, y = -40 + 80 * s, 25 * math.sin(2 * math.pi * s)
+            lean, heading = 25 * math.sin(2 * math.pi * s + 0.7), 60 * math.cos(2 * math.pi * s)
+            points.append((x, y, 3 * math.sin(5 * s)))
+            blocks.append((lean, heading))
+        for name, tilt, turn in (
+            ("trunnion", "A", "C"),
+            ("router", "A", "C"),
+            ("head and table", "B", "C"),
+            ("swivel", "B", "C"),
+        ):
+            lines = [
+                f"{'G1 ' if k == 1 else ''}X{x:.4f} Y{y:.4f} Z{z:.4f} {tilt}{a:.4f} {turn}{c:.4f}{' F2500' if k == 1 else ''}"
+                for k, ((x, y, z), (a, c)) in enumerate(zip(points, blocks, strict=True))
+            ]
+            _, result = self.ends(name, "\n".join([f"G43.4 H2 G0 {lines[0]}", *lines[1:], "G49", "M30"]) + "\n")
+            reel, knots = result.reel, make_knots(result.reel, 0.002)
+            datum, _ = tool_by_hand(name, result.setup.work_offsets["G54"] | {"A": 0, "B": 0, "C": 0})
+            first = len(reel.motions) - 60
+            worst = 0.0
+            for row in np.flatnonzero(knots.motion >= first):
+                k = int(knots.motion[row]) - first
+                start, end = (np.round(points[i], 4) for i in (k, k + 1))
+                along = (end - start) / np.linalg.norm(end - start)
+                for share in np.linspace(0, 1, 10):
+                    at = knots.at[row] + share * (knots.at[row + 1] - knots.at[row])
+                    gauge, axis = tool_by_hand(name, dict(zip(reel.motions.axes, at, strict=True)))
+                    off = gauge - 110 * axis - datum - start
+                    worst = max(worst, float(np.linalg.norm(off - (off @ along) * along)))
+            self.assertLess(worst, 0.001, name)
+
     def test_no_axis_outruns_its_speed_or_its_acceleration(self) -> None:
         _, result = self.ends(
             "trunnion", "G43.4 H1 G0 X0 Y0 Z30\nG1 X30 Y10 Z5 A-35 C200 F9000\nX-20 Y15 Z8 A20 C-60\nG49\nM30\n"

@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
+from bluntmirror.export.verdict import not_checked
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.features import NoSuchFeature, pick
 from bluntmirror.geometry.frames import apply, frame
@@ -210,6 +211,37 @@ class Fixtures(WithFolder):
             checks = {"resolution": 0.5, "near": 1.0, "pairs": rules}
             job = slot_job(self.folder, HEAD + "G0 X150.\nM30\n", bodies=[post], checks=checks)
             self.assertEqual([f.kind for f in rehearse(job).findings if f.kind.startswith("contact")], kinds, rules)
+
+
+class RunWith(WithFolder):
+    """The switches of the operator's panel."""
+
+    PROGRAM = HEAD + "G0 X-60.\nG1 Z-2. F600.\nX60.\nG0 Z20.\nM30\n"
+
+    def run_with(self, **switches: object):  # type: ignore[no-untyped-def]
+        return rehearse(slot_job(self.folder, self.PROGRAM, switches=switches))
+
+    def test_feed_and_rapid_at_half_take_twice_as_long(self) -> None:
+        plain, feed, rapid = self.run_with(), self.run_with(feed_override=50), self.run_with(rapid_override=50)
+        spans = [r.reel.end_time[-3] - r.reel.end_time[-4] for r in (plain, feed)]
+        self.assertAlmostEqual(spans[1] / spans[0], 2.0, delta=0.02)
+        self.assertEqual(feed.reel.motions.feed.max(), 300.0)
+        # 60 mm at 400 mm/s and 4000 mm/s²: s/v + v/a; at half the speed s/(v/2) + (v/2)/a.
+        approach = [r.reel.end_time[-4] - r.reel.end_time[-5] for r in (plain, rapid)]
+        way = 60.0
+        self.assertAlmostEqual(approach[0], way / 400 + 400 / 4000, places=3)
+        self.assertAlmostEqual(approach[1], way / 200 + 200 / 4000, places=3)
+
+    def test_raised_for_an_air_cut_nothing_is_cut_and_that_is_said(self) -> None:
+        raised = self.run_with(air_cut=50.0)
+        self.assertEqual(raised.stocks[0].volume_after, raised.stocks[0].volume_before)
+        self.assertIn("rehearsed 50 mm above the work", " ".join(not_checked(raised)))
+        self.assertGreater(self.run_with().stocks[0].volume_before - self.run_with().stocks[0].volume_after, 1000)
+
+    def test_a_dry_run_cuts_no_stock_and_that_is_said(self) -> None:
+        dry = self.run_with(dry_run=True)
+        self.assertEqual((dry.stocks, dry.reel.motions.feed.max()), ([], 5000.0))
+        self.assertIn("dry run", " ".join(not_checked(dry)))
 
 
 class Panel(WithFolder):

@@ -65,6 +65,10 @@ class SwitchesUsed(Exact):
     block_skip: list[int]
     optional_stop: bool
     loop: int
+    feed_override: float = Field(description="per cent")
+    rapid_override: float = Field(description="per cent")
+    dry_run: bool
+    air_cut: float = Field(description="mm that the work offsets were raised by")
 
 
 class Checked(Exact):

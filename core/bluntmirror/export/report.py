@@ -98,6 +98,13 @@ def _checked(verdict: dict[str, Any]) -> str:
     switches = checked["switches"]
     on = [f"block skip {', '.join(map(str, switches['block_skip']))}"] if switches["block_skip"] else []
     on += ["optional stop"] if switches["optional_stop"] else []
+    on += ["dry run"] if switches["dry_run"] else []
+    on += [f"raised {switches['air_cut']:g} mm for an air cut"] if switches["air_cut"] else []
+    on += [
+        f"{name} {switches[key]:g} %"
+        for name, key in (("feed", "feed_override"), ("rapid", "rapid_override"))
+        if switches[key] != 100
+    ]
     told = [
         f"{checked['pairs']} pairs of bodies for contact and a clearance of {checked['near']:g}",
         f"travel of {len(verdict['axes'])} axes",

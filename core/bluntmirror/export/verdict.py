@@ -45,6 +45,10 @@ def not_checked(result: Rehearsal) -> list[str]:
         told.append("gouges and material left: the job has no design part")
     elif result.stocks and not any(cut.part for cut in result.stocks):
         told.append("gouges and material left: no stock could be compared with the design")
+    if result.job.file.switches.dry_run:
+        told.append("material: dry run, no stock was cut")
+    if result.job.file.switches.air_cut:
+        told.append(f"gouges and material left: rehearsed {result.job.file.switches.air_cut:g} mm above the work")
     told += [f"contact of {a} with {b}: switched off in the job" for a, b in result.off]
     told.append("cutting forces, chatter and chip flow")
     return told
@@ -95,7 +99,7 @@ def verdict_dict(result: Rehearsal) -> dict[str, Any]:
             ],
             "design": any(c.part for c in result.stocks),
             "not_checked": not_checked(result),
-            "switches": {"block_skip": switches.block_skip, "optional_stop": switches.optional_stop, "loop": switches.loop},
+            "switches": switches.model_dump(exclude={"notes"}),
             "notes": notes,
         },
         "version": __version__,

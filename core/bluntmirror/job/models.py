@@ -413,6 +413,12 @@ class Switches(Strict):
     block_skip: list[Annotated[int, Field(ge=1, le=9)]] = []
     optional_stop: bool = False
     loop: Annotated[int, Field(ge=1, le=10_000)] = 1
+    feed_override: Annotated[float, Field(gt=0, le=200, allow_inf_nan=False)] = 100.0  # per cent
+    rapid_override: Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)] = 100.0
+    dry_run: bool = False  # every feed at DRY_RUN_MM_MIN, and no stock is cut
+    air_cut: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False), LENGTH] = (
+        0.0  # the work offset raised by so much
+    )
 
 
 class JobFile(Strict):

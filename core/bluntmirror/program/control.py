@@ -30,6 +30,7 @@ class Setup:
     block_skip: frozenset[int] = frozenset()
     optional_stop: bool = False
     loops: int = 1
+    air_cut: float = 0.0  # mm that every work offset is raised by along Z
     diameters: frozenset[str] = frozenset()  # axes whose words are diameters
     geometry: dict[int, dict[str, float]] = field(default_factory=dict)  # tool register → axis → value (turning)
     turret: Turret | None = None
@@ -97,6 +98,8 @@ class Control:
     def place_shift(self, axis: str) -> float:
         """Work offset, local shift, coordinate setting and, in turning, tool geometry of an axis."""
         value = self.setup.work_offsets.get(self.work_offset, {}).get(axis, 0.0)
+        if axis == "Z":
+            value += self.setup.air_cut
         return value + self.local_shift.get(axis, 0.0) + self.shift.get(axis, 0.0) + self.geometry.get(axis, 0.0)
 
     @property

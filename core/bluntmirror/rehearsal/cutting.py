@@ -138,6 +138,8 @@ def cut_program(
         {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in used}, machine_from_work,
     )  # fmt: skip
     tell("part", 0.0)
+    if job.file.switches.air_cut:  # raised above the work it was never meant to become the part
+        return cut
     check_part(result, cut, mesh, segments, channel)
     return cut
 

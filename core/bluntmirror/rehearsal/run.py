@@ -32,6 +32,7 @@ from .result import Rehearsal
 from .stands import Stands
 
 KNOT_TOLERANCE_MM = 0.002
+DRY_RUN_MM_MIN = 5000.0  # common practice; a parameter of the machine on the floor
 INTERPRETERS: dict[str, type[Interpreter]] = {"iso-mill": Interpreter, "iso-turn": TurnInterpreter}
 
 Progress = Callable[[str, float], None]
@@ -146,6 +147,7 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
         block_skip=frozenset(job.file.switches.block_skip),
         optional_stop=job.file.switches.optional_stop,
         loops=job.file.switches.loop,
+        air_cut=job.file.switches.air_cut,
         diameters=diameters,
         geometry=tool_geometry(job, chain, axes) if turns else {},
         turret=job.machine.turret,
@@ -185,7 +187,13 @@ def check_program(job: Job, progress: Progress | None = None) -> Rehearsal:
     )
     result.interpreted = run.run()
     joints = [chain.joints[axis] for axis in setup.axes]
-    result.reel = time_motions(result.interpreted.motions, joints, job.machine.rapid == "dogleg", kinematics)
+    switches = job.file.switches
+    motions = result.interpreted.motions
+    if switches.dry_run:
+        motions.feed[motions.feed > 0] = DRY_RUN_MM_MIN
+    motions.feed *= switches.feed_override / 100.0
+    rapid_share = switches.rapid_override / 100.0
+    result.reel = time_motions(motions, joints, job.machine.rapid == "dogleg", kinematics, rapid_share)
     _give_times(result)
     return result
 
@@ -242,7 +250,7 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
     spins = work_spins(result)
     used = sorted(set(np.unique(reel.motions.tool).tolist()) & set(result.tools))
     for body in job.file.bodies:
-        if body.role != "stock":
+        if body.role != "stock" or job.file.switches.dry_run:
             continue
         work = chain.mounts[body.mount]
         placed = frame(work.at, work.turn)

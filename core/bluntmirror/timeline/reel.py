@@ -34,6 +34,7 @@ class Reel:
     dogleg: bool
     axis_speed: Floats  # (k,), mm/s
     axis_accel: Floats  # (k,), mm/s²
+    rapid_share: float
     ways: Ways  # of the motions whose way lies in a tool frame
     way_time: Floats  # (p,), s from the motion's begin to each of the ways' points
     asked_share: Floats  # (n,): the speed that the axes allow as a share of the feed asked for, 1 where it is kept
@@ -54,8 +55,11 @@ class Knots:
     t1: Floats
 
 
-def time_motions(motions: Motions, joints: list[Joint], dogleg: bool, kinematics: Kinematics | None = None) -> Reel:
-    """Give every motion its time. `joints` in the order of the motions' axes; rates mm/min, accelerations mm/s²."""
+def time_motions(
+    motions: Motions, joints: list[Joint], dogleg: bool, kinematics: Kinematics | None = None, rapid_share: float = 1.0
+) -> Reel:
+    """Give every motion its time. `joints` in the order of the motions' axes; rates mm/min, accelerations mm/s²;
+    `rapid_share`: the rapid override, 0–1."""
     speed = np.array([j.rapid for j in joints]) / 60.0
     accel = np.array([j.accel for j in joints])
     n = len(motions)
@@ -72,6 +76,8 @@ def time_motions(motions: Motions, joints: list[Joint], dogleg: bool, kinematics
         a_limit = np.min(np.where(steepest > 1e-12, accel / steepest, np.inf), axis=1, initial=np.inf)
     cutting = path & (motions.kind != RAPID)
     v_limit = np.where(cutting, np.minimum(v_limit, motions.feed / 60.0), v_limit)
+    if rapid_share < 1.0:
+        v_limit = np.where(motions.kind == RAPID, v_limit * rapid_share, v_limit)
     # Centripetal acceleration v²/r stays within the plane's slower axis.
     v_limit = np.where(arc, np.minimum(v_limit, np.sqrt(a_limit * curve_radius)), v_limit)
     length = np.where(path, length, 0.0)
@@ -95,14 +101,15 @@ def time_motions(motions: Motions, joints: list[Joint], dogleg: bool, kinematics
         rapid = np.flatnonzero((motions.kind == RAPID) & moving)
         for i in rapid:
             duration[i] = max(
-                trapezoid(abs(d), 0.0, 0.0, v, a)[1] for d, v, a in zip(delta[i], speed, accel, strict=True)
+                trapezoid(abs(d), 0.0, 0.0, v, a)[1]
+                for d, v, a in zip(delta[i], speed * rapid_share, accel, strict=True)
             )
     still = np.isin(motions.kind, (DWELL, TOOL_CHANGE, WAIT, OTHER))
     duration = np.where(still, motions.seconds, duration)
     end_time = np.cumsum(duration)
     begin_time = np.concatenate([[0.0], end_time[:-1]]) if n else end_time
     return Reel(
-        motions, begin_time, end_time, length, v_in, v_out, v_peak, a_limit, dogleg, speed, accel, ways, way_time,
+        motions, begin_time, end_time, length, v_in, v_out, v_peak, a_limit, dogleg, speed, accel, rapid_share, ways, way_time,
         asked_share, slow_axis,
     )  # fmt: skip
 
@@ -285,7 +292,8 @@ def _dogleg(reel: Reel, begin: Floats, end: Floats, tolerance: float) -> tuple[F
     """Points and times of a rapid whose axes each run their own trapezoid."""
     delta = end - begin
     times = [0.0]
-    for d, speed, accel in zip(delta, reel.axis_speed, reel.axis_accel, strict=True):
+    speeds = reel.axis_speed * reel.rapid_share
+    for d, speed, accel in zip(delta, speeds, reel.axis_accel, strict=True):
         if d == 0.0:
             continue
         peak, total = trapezoid(abs(d), 0.0, 0.0, speed, accel)
@@ -296,7 +304,7 @@ def _dogleg(reel: Reel, begin: Floats, end: Floats, tolerance: float) -> tuple[F
         times += [total - ramp * i / steps for i in range(steps + 1)]
     moments = np.unique(np.round(times, 12))[1:]
     points = np.empty((len(moments), len(delta)))
-    for i, (d, speed, accel) in enumerate(zip(delta, reel.axis_speed, reel.axis_accel, strict=True)):
+    for i, (d, speed, accel) in enumerate(zip(delta, speeds, reel.axis_accel, strict=True)):
         points[:, i] = begin[i] + np.sign(d) * np.array([axis_way(abs(d), speed, accel, t) for t in moments])
     points[-1] = end
     return points, moments

@@ -128,9 +128,9 @@ export const api = {
     json<Place[]>(`/revisions/${revision}/setup/repeat`, "POST", { job, body, count, step, direction, about }),
   stockFor: (revision: number, job: JobData, design: string, allowance: Record<string, number>, standard: boolean) =>
     json<Schemas["StockOut"]>(`/revisions/${revision}/setup/stock`, "POST", { job, design, allowance, standard }),
-  saveSetup: async (revision: number, job: JobData, label: string, files: File[] = []) => {
+  saveSetup: async (revision: number, job: JobData, label: string, files: File[] = [], tools: object | null = null) => {
     const form = new FormData();
-    form.append("spec", JSON.stringify({ job, label }));
+    form.append("spec", JSON.stringify({ job, label, tools }));
     for (const file of files) form.append("files", file, file.name);
     return (await ask(`/revisions/${revision}/setup/save`, { method: "POST", body: form })).json() as Promise<Job>;
   },

@@ -23,7 +23,14 @@ export function Margins({ rehearsal, onTime }: Props) {
                 <Typography.Text copyable={{ text: `${axis.min} ${axis.max}`, tooltips: ["Copy", "Copied"] }}>
                   {axis.min.toFixed(3)} … {axis.max.toFixed(3)}
                 </Typography.Text>
-                {axis.travel && <Travel min={axis.min} max={axis.max} travel={axis.travel} />}
+                {axis.travel && (
+                  <>
+                    <Travel min={axis.min} max={axis.max} travel={axis.travel} />
+                    <span className="quiet" title="how far the setup could be shifted along this axis before it runs out">
+                      room −{Math.max(0, axis.min - axis.travel[0]).toFixed(1)} +{Math.max(0, axis.travel[1] - axis.max).toFixed(1)}
+                    </span>
+                  </>
+                )}
               </td>
             </tr>
           ))}

@@ -13,6 +13,9 @@ import { added, begin, bodyOf, changed, freeName, redone, undone, withBody, with
 import { Mating, type MateChoice, type Pick } from "./Mating";
 import { OffsetTable } from "./OffsetTable";
 import { Repeat } from "./Repeat";
+import { RunWith } from "./RunWith";
+import type { ToolsData } from "./tools";
+import { ToolTable } from "./ToolTable";
 
 interface Props {
   revision: number;
@@ -29,7 +32,7 @@ export function SetupScreen({ revision, ...rest }: Props) {
   return <Opened key={revision} setup={setup.data} {...rest} />;
 }
 
-type Tab = "place" | "offsets" | "hand";
+type Tab = "place" | "offsets" | "tools" | "hand";
 type Lit = { bodies: string[]; point: [number, number, number] | null };
 
 function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & Omit<Props, "revision">) {
@@ -47,6 +50,8 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const [label, setLabel] = useState("");
   const [busy, setBusy] = useState(false);
   const [files, setFiles] = useState<File[]>([]);
+  const [tools, setTools] = useState<ToolsData>(() => setup.tools as unknown as ToolsData);
+  const toolsChanged = tools !== (setup.tools as unknown as ToolsData);
   const [offset, setOffset] = useState(() => Object.keys(job.work_offsets ?? {})[0] ?? "G54");
 
   const model = useQuery({
@@ -128,7 +133,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const save = async (then: "stay" | "rehearse") => {
     setBusy(true);
     try {
-      const saved = await api.saveSetup(revision, job, label || "setup", files);
+      const saved = await api.saveSetup(revision, job, label || "setup", files, toolsChanged ? tools : null);
       await queries.invalidateQueries({ queryKey: ["jobs"] });
       const newest = saved.revisions[0];
       if (then === "rehearse") onRehearsal((await api.rehearse(newest.id)).id);
@@ -160,7 +165,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const [touched, setTouched] = useState<Lit | null>(null);
   const lit = useMemo<Lit>(() => touched ?? { bodies: chosen ? [chosen] : [], point: null }, [touched, chosen]);
   const pointing = tab !== "place" ? "" : picks.length === 1 ? `Point at the ${choice.kind} it goes to` : `Point at a ${choice.kind}`;
-  const dirty = history.past.length > 0 || files.length > 0;
+  const dirty = history.past.length > 0 || files.length > 0 || toolsChanged;
 
   return (
     <div className="workspace">
@@ -281,7 +286,8 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
             options={[
               { value: "place", label: "Place" },
               { value: "offsets", label: "Offsets" },
-              { value: "hand", label: "Hand panel" },
+              { value: "tools", label: "Tools" },
+              { value: "hand", label: "By hand" },
             ]}
           />
           <div className="inspector-body">
@@ -289,7 +295,9 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
             {tab === "place" && (
               <Mating picks={picks} choice={choice} moving={chosen} failure={failure} onChoice={setChoice} onMate={() => void mate()} onClear={() => setPicks([])} onDatum={datum} />
             )}
+            {tab === "tools" && <ToolTable tools={tools} onTools={setTools} />}
             {tab === "offsets" && <OffsetTable revision={revision} job={job} active={offset} onActive={setOffset} onJob={change} mounts={mounts.map((entry) => entry.name)} />}
+            {tab === "offsets" && <RunWith job={job} onJob={change} />}
             {tab === "hand" && hand && replay && (
               <HandPanel
                 replay={replay}
