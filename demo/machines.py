@@ -262,9 +262,30 @@ def _station_turn(degrees: float) -> list[float]:
     return [degrees + 90.0 if degrees + 90.0 <= 360.0 else degrees - 270.0, 0, 0]
 
 
+def with_unit(machine: Json, model: str, label: str, **more: Any) -> Json:
+    """The model as one very machine: what it is called on the floor, and what it has."""
+    return machine | {"model": model, "unit": {"label": label, "serial": f"SI-{label.zfill(3)}", **more}}
+
+
+def with_tool_setter(machine: Json, at: list[float]) -> Json:
+    """A tool setter at a corner of the table, which a unit may have off."""
+    setter = link(
+        "tool setter",
+        "table",
+        None,
+        box([50, 40, 30], [at[0], at[1], at[2] + 15]),
+        rod(18, 40, [at[0], at[1], at[2] + 50]),
+    )
+    return machine | {"links": [*machine["links"], setter | {"accessory": "tool setter"}]}
+
+
 MACHINES: dict[str, Json] = {
-    "vm3-17": vertical_mill("VM-3 unit 17", (610, 410, 510), (700, 400),
-                            {"rapid": 24000, "rapid_z": 18000, "accel": 4000, "change": 4.0, "rpm": 12000}),
+    # What unit 17's control was read to hold stands two hundredths low in Z against the datum of the lid.
+    "vm3-17": with_unit(
+        with_tool_setter(vertical_mill("VM-3 unit 17", (610, 410, 510), (700, 400),
+                                       {"rapid": 24000, "rapid_z": 18000, "accel": 4000, "change": 4.0, "rpm": 12000}), [-320, 170, 0]),
+        "VM-3", "17", off=[], since="2026-11-20", work_offsets={"G54": {"X": -305.0, "Y": -205.0, "Z": -524.02}},
+    ),
     "vm5-22": vertical_mill("VM-5 unit 22", (1050, 530, 560), (1200, 520),
                             {"rapid": 36000, "rapid_z": 30000, "accel": 5000, "change": 2.8, "rpm": 14000}),
     "hm4-31": horizontal_mill(),

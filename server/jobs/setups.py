@@ -4,6 +4,7 @@ Nothing is written but by `save` and `swap`, which make new revisions; a screen 
 """
 
 import hashlib
+import io
 import json
 import struct
 import tempfile
@@ -31,7 +32,7 @@ from bluntmirror.rehearsal.handling import HandPanel, Moved
 from bluntmirror.rehearsal.model_check import check_model
 
 from .models import LibraryFile, Revision
-from .services import Refused, take_in_path
+from .services import Refused, keep_in_library, take_in_path
 
 KEPT = 8  # jobs and panels held in memory
 Json = dict[str, Any]
@@ -282,6 +283,23 @@ def job_data(revision: Revision) -> tuple[Json, Json]:
     with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
         data = json.loads(bundle.read("job.json").decode("utf-8-sig"))
         return data, json.loads(bundle.read(data["tools"]).decode("utf-8-sig"))
+
+
+def with_accessories(item: LibraryFile, off: list[str], user: AbstractBaseUser) -> LibraryFile:
+    """The same machine with some accessories off, as a new number of it."""
+    known = {link.get("accessory") for link in item.data["links"]} - {None}
+    if unknown := sorted(set(off) - known):
+        raise Refused(f"{item.name} has no accessory '{unknown[0]}'")
+    unit = {"label": item.name, **(item.data.get("unit") or {}), "off": sorted(off)}
+    raw = json.dumps({**item.data, "unit": unit}, indent=1).encode()
+    if not item.meshes:
+        return keep_in_library(item.organisation, user, LibraryFile.Kind.MACHINE, raw, item.name)
+    out = io.BytesIO()
+    with item.meshes.open("rb") as source, zipfile.ZipFile(source) as bundle, zipfile.ZipFile(out, "w") as made:
+        made.writestr("machine.json", raw)
+        for name in bundle.namelist():
+            made.writestr(name, bundle.read(name))
+    return keep_in_library(item.organisation, user, LibraryFile.Kind.MACHINE, out.getvalue(), item.name)
 
 
 def compare_machine(revision: Revision, item: LibraryFile) -> list[dict[str, Any]]:

@@ -20,6 +20,7 @@ from jobs import services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Triage
 
 from .schemas import (
+    AccessoriesIn,
     BlockIn,
     FaultOut,
     FeatureOut,
@@ -300,6 +301,13 @@ def machine_model(request: HttpRequest, number: int) -> HttpResponse:
 @api.get("/library/{number}/faults", response=list[FaultOut])
 def machine_faults(request: HttpRequest, number: int) -> Any:
     return setups.faults(setups.machine_alone(_machine(request, number)))
+
+
+@api.post("/library/{number}/accessories", response=LibraryOut)
+def set_accessories(request: HttpRequest, number: int, body: AccessoriesIn) -> Any:
+    row = setups.with_accessories(_machine(request, number), body.off, request.user)  # type: ignore[arg-type]
+    return {"id": row.pk, "kind": row.kind, "name": row.name, "number": row.number, "created": row.created,
+            "by": row.created_by.get_username(), "summary": _summary(row)}  # fmt: skip
 
 
 @api.get("/library/{number}/urdf")

@@ -301,6 +301,10 @@ class SaveIn(Schema):
     label: str = ""
 
 
+class AccessoriesIn(Schema):
+    off: list[str]
+
+
 class FitOut(Schema):
     what: str
     fits: bool

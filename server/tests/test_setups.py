@@ -150,6 +150,19 @@ class Setups(WithShop):
         with made.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
             self.assertEqual(json.loads(bundle.read("machine.json"))["revision"], 1)
 
+    def test_an_accessory_put_away_is_a_new_number_of_the_machine(self) -> None:
+        item = keep_in_library(
+            self.shop, self.ines, "machine", (DEMO / "machines" / "vm3-17.json").read_bytes(), "vm3-17.json"
+        )
+        before = self.model(self.client.get(f"/api/library/{item.pk}/model"))
+        self.assertEqual(before["accessories"], [{"name": "tool setter", "on": True}])
+        made = self.post(f"/library/{item.pk}/accessories", off=["tool setter"]).json()
+        self.assertEqual((made["name"], made["number"]), (item.name, 2))
+        after = self.model(self.client.get(f"/api/library/{made['id']}/model"))
+        names = [{body["name"] for body in model["bodies"]} for model in (before, after)]
+        self.assertEqual(names[0] - names[1], {"tool setter"})
+        self.assertEqual(self.post(f"/library/{item.pk}/accessories", off=["wings"]).status_code, 422)
+
     def test_a_machine_with_meshes_and_one_from_urdf(self) -> None:
         machine = json.loads((DEMO / "machines" / "vm3-17.json").read_text())
         machine["links"][0]["shapes"] = [{"type": "mesh", "file": "bed.stl", "at": [0, 0, -600]}]

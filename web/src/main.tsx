@@ -54,7 +54,7 @@ function House() {
         {place.page === "rehearsals" && (
           <Workspace key={place.id} id={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} />
         )}
-        {place.page === "machines" && <MachineScreen id={place.id} onLeave={() => go("/library")} />}
+        {place.page === "machines" && <MachineScreen id={place.id} onLeave={() => go("/library")} onMachine={(id) => go(`/machines/${id}`)} />}
         {place.page === "setups" && (
           <SetupScreen revision={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} onRevision={(id) => go(`/setups/${id}`)} />
         )}

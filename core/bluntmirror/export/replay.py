@@ -162,6 +162,9 @@ def model_data(job: Job) -> tuple[dict[str, Any], bytes]:
         description["bodies"].append(
             {"name": item.name, "role": "stock", "link": mount.link, "tool": 0, "mesh": out.mesh(f"stock{i}", mesh)}
         )
+    off = job.machine.unit.off if job.machine.unit else []
+    named = dict.fromkeys(link.accessory for link in job.machine.links if link.accessory)
+    description["accessories"] = [{"name": name, "on": name not in off} for name in named]
     channel = job.machine.channels[0]
     description["axes"] = [_axis(result, axis) for axis in channel.axes]
     description["start"] = [float(job.machine.reference.get("1", {}).get(axis, 0.0)) for axis in channel.axes]

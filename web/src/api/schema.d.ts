@@ -301,6 +301,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/{number}/accessories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set Accessories */
+        post: operations["mirror_api_set_accessories"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/{number}/urdf": {
         parameters: {
             query?: never;
@@ -1022,6 +1039,23 @@ export interface components {
             optional_stop: boolean;
             /** Loop */
             loop: number;
+            /**
+             * Feed Override
+             * @description per cent
+             */
+            feed_override: number;
+            /**
+             * Rapid Override
+             * @description per cent
+             */
+            rapid_override: number;
+            /** Dry Run */
+            dry_run: boolean;
+            /**
+             * Air Cut
+             * @description mm that the work offsets were raised by
+             */
+            air_cut: number;
         };
         /** ToolUse */
         ToolUse: {
@@ -1072,6 +1106,11 @@ export interface components {
             what: string;
             /** Remedy */
             remedy: string;
+        };
+        /** AccessoriesIn */
+        AccessoriesIn: {
+            /** Off */
+            off: string[];
         };
         /** MetOut */
         MetOut: {
@@ -1882,6 +1921,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FaultOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_set_accessories: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccessoriesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
                 };
             };
         };

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Alert, Button, Segmented, Spin } from "antd";
+import { Alert, App, Button, Segmented, Spin, Switch } from "antd";
 import { useMemo, useState } from "react";
 
 import { api } from "../api/client";
@@ -15,14 +15,15 @@ type Lit = { bodies: string[]; point: [number, number, number] | null };
 const NOTHING: Lit = { bodies: [], point: null };
 
 /** One machine of the library: on the stage, under the hand, with its chain, its limits and what is wrong with its model. */
-export function MachineScreen({ id, onLeave }: { id: number; onLeave: () => void }) {
+export function MachineScreen({ id, onLeave, onMachine }: { id: number; onLeave: () => void; onMachine: (id: number) => void }) {
   const model = useQuery({ queryKey: ["machine", id], queryFn: async () => readModel(await api.machineModel(id)), staleTime: Infinity });
   if (model.isError) return <Alert className="middle" type="error" title={model.error.message} action={<Button onClick={onLeave}>Machines and tools</Button>} />;
   if (!model.data) return <Spin className="middle" description="Opening the machine" />;
-  return <Opened key={id} id={id} replay={model.data} onLeave={onLeave} />;
+  return <Opened key={id} id={id} replay={model.data} onLeave={onLeave} onMachine={onMachine} />;
 }
 
-function Opened({ id, replay, onLeave }: { id: number; replay: Replay; onLeave: () => void }) {
+function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay; onLeave: () => void; onMachine: (id: number) => void }) {
+  const { message } = App.useApp();
   const { description } = replay;
   const faults = useQuery({ queryKey: ["faults", id], queryFn: () => api.machineFaults(id), staleTime: Infinity });
   const [tab, setTab] = useState<"chain" | "limits" | "check">("chain");
@@ -35,6 +36,17 @@ function Opened({ id, replay, onLeave }: { id: number; replay: Replay; onLeave: 
       }),
     [id, description],
   );
+  const accessories = description.accessories ?? [];
+  const turn = async (name: string, on: boolean) => {
+    try {
+      const off = accessories.filter((entry) => (entry.name === name ? !on : !entry.on)).map((entry) => entry.name);
+      const made = await api.setAccessories(id, off);
+      message.success(`Kept as number ${made.number}; jobs keep the machine they were made with.`);
+      onMachine(made.id);
+    } catch (error) {
+      message.error((error as Error).message);
+    }
+  };
   return (
     <div className="workspace">
       <header>
@@ -75,6 +87,12 @@ function Opened({ id, replay, onLeave }: { id: number; replay: Replay; onLeave: 
             {tab === "chain" && (
               <>
                 <ChainDrawing description={description} chosen={lit.bodies[0] ?? null} onChoose={(link) => setLit(lit.bodies[0] === link ? NOTHING : { bodies: [link], point: null })} />
+                {accessories.length > 0 && <h4>Accessories of this unit</h4>}
+                {accessories.map((entry) => (
+                  <label key={entry.name} className="accessory">
+                    <Switch size="small" checked={entry.on} onChange={(on) => void turn(entry.name, on)} /> {entry.name}
+                  </label>
+                ))}
                 <h4>Mounts</h4>
                 <table className="figures">
                   <tbody>

@@ -69,6 +69,7 @@ export interface Description {
   turret: boolean;
   mounts?: { name: string; link: string; takes: "tool" | "work"; matrix: number[][]; station: number | null }[];
   pairs?: number;
+  accessories?: { name: string; on: boolean }[];
   stocks: {
     name: string;
     link: string;
