@@ -163,7 +163,7 @@ class HandPanel:
         run = INTERPRETERS[dialect](self.setup, [ProgramText("typed", block.encode())], docket, self.channel, start)
         run.control.tool = tool
         # A block typed by hand may cut without having called a length offset first: the hand knows.
-        run.told |= {"length", "no tool", "feed"}
+        run.told |= {"length", "no tool", "feed", ("offset", "G54")}
         motions = run.run().motions
         said = [f"{item.message}" for item in docket]
         if not len(motions):

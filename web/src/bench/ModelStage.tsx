@@ -9,6 +9,7 @@ interface Props {
   replay: Replay;
   hand: Hand | null;
   lit: { bodies: string[]; point: [number, number, number] | null };
+  chosen?: string;
   triads: Triad[];
   dots: Dot[];
   pointing: string; // what a click is asked for, "" when it is not
@@ -18,7 +19,7 @@ interface Props {
 const VIEWS = ["work", "machine", "top", "front", "side"] as const;
 
 /** The stage of a machine that is set up or moved by hand. */
-export function ModelStage({ replay, hand, lit, triads, dots, pointing, onPoint }: Props) {
+export function ModelStage({ replay, hand, lit, chosen = "", triads, dots, pointing, onPoint }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
   const kept = useRef<{ replay: Replay; camera: ReturnType<StageScene["look"]> } | null>(null);
@@ -57,6 +58,7 @@ export function ModelStage({ replay, hand, lit, triads, dots, pointing, onPoint 
   }, [replay, hand]);
 
   useEffect(() => scene.current?.light(lit.bodies, lit.point), [lit, replay]);
+  useEffect(() => scene.current?.choose(chosen), [chosen, replay]);
   useEffect(() => scene.current?.sign(triads, dots), [triads, dots, replay]);
   useEffect(() => {
     if (scene.current) scene.current.onPoint = pointing ? (pointed) => tell.current(pointed) : null;

@@ -69,7 +69,7 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
         <section className="pane-left" aria-label="Hand panel">
           <HandPanel replay={replay} hand={hand} onLight={(bodies, point) => setLit({ bodies, point })} />
         </section>
-        <ModelStage replay={replay} hand={hand} lit={lit} triads={NONE} dots={NONE} pointing="" onPoint={() => {}} />
+        <ModelStage replay={replay} hand={hand} lit={lit.point ? lit : NOTHING} chosen={lit.point ? "" : (lit.bodies[0] ?? "")} triads={NONE} dots={NONE} pointing="" onPoint={() => {}} />
         <section className="pane-inspector" aria-label="Inspector" style={{ width: 316 }}>
           <Segmented
             block

@@ -12,6 +12,7 @@ interface Props {
   onJob: (job: JobData) => void;
 }
 
+const signed = (value: number) => `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(3)}`;
 const NAMES = ["G54", "G55", "G56", "G57", "G58", "G59", ...Array.from({ length: 12 }, (_, i) => `G54.1 P${i + 1}`)];
 
 /** Work offsets: from a datum on the work or as typed at the control; beside what the unit's control was read to hold. */
@@ -58,14 +59,14 @@ export function OffsetTable({ revision, job, active, mounts, onActive, onJob }: 
             )}
             <table className="figures">
               <tbody>
-                {Object.entries(result?.values ?? {}).map(([axis, number]) => (
+                {Object.entries(result?.values ?? {}).sort(([a], [b]) => a.localeCompare(b)).map(([axis, number]) => (
                   <tr key={axis}>
                     <th>{axis}</th>
                     <td>
                       <Typography.Text copyable={{ text: String(number), tooltips: ["Copy", "Copied"] }}>{number.toFixed(3)}</Typography.Text>
                     </td>
                     <td className={Math.abs(result?.apart?.[axis] ?? 0) > 0.001 ? "apart" : "quiet"}>
-                      {result?.held && axis in result.held ? `control ${result.held[axis].toFixed(3)}, apart ${(result.apart![axis] ?? 0).toFixed(3)}` : ""}
+                      {result?.held && axis in result.held ? `${result.held[axis].toFixed(3)} held, ${signed(result.apart![axis] ?? 0)}` : ""}
                     </td>
                   </tr>
                 ))}

@@ -33,6 +33,7 @@ export function SetupScreen({ revision, ...rest }: Props) {
 }
 
 type Tab = "place" | "offsets" | "tools" | "hand";
+const NOTHING: Lit = { bodies: [], point: null };
 type Lit = { bodies: string[]; point: [number, number, number] | null };
 
 function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & Omit<Props, "revision">) {
@@ -163,7 +164,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     return own ? picks.map(({ feature }) => ({ link: own.link, matrix: own.matrix, point: feature.point, direction: feature.direction ?? null })) : [];
   }, [picks, mounts, mount]);
   const [touched, setTouched] = useState<Lit | null>(null);
-  const lit = useMemo<Lit>(() => touched ?? { bodies: chosen ? [chosen] : [], point: null }, [touched, chosen]);
+  const lit = touched ?? NOTHING;
   const pointing = tab !== "place" ? "" : picks.length === 1 ? `Point at the ${choice.kind} it goes to` : `Point at a ${choice.kind}`;
   const dirty = history.past.length > 0 || files.length > 0 || toolsChanged;
 
@@ -272,7 +273,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           )}
         </section>
         {replay ? (
-          <ModelStage replay={replay} hand={hand} lit={lit} triads={triads} dots={dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
+          <ModelStage replay={replay} hand={hand} lit={lit} chosen={chosen} triads={triads} dots={dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
         ) : (
           <div className="stage">{model.isError ? <Alert className="middle" type="error" title={model.error.message} /> : <Spin className="middle" />}</div>
         )}

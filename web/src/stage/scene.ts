@@ -67,6 +67,7 @@ export class StageScene {
   private readonly stocks: Stock[] = [];
   private readonly showing = new Map<string, Showing>();
   private lit = new Set<string>();
+  private chosen = "";
   private readonly paths: THREE.LineSegments[] = [];
   private readonly pathMotion: Uint32Array[] = [];
   private pathsBuilt = false;
@@ -246,7 +247,7 @@ export class StageScene {
   show(time: number): void {
     this.time = time;
     this.pose(this.stance?.values ?? this.replay.axesAt(time));
-    if (!this.stance) this.keepToWork();
+    this.keepToWork();
     const planes = this.sectionPlanes();
     const tool = this.stance?.tool ?? (this.replay.motionCount ? this.replay.column("tool")[this.replay.motionAt(time)] : 0);
     for (const body of this.bodies) {
@@ -264,8 +265,9 @@ export class StageScene {
       const cuts = body.role === "tool" && (body.name === "cutter" || body.name === "insert");
       const own = cuts ? toolColour(body.tool) : body.role === "machine" ? this.sideColour(body.name) : GREYS[body.role];
       material.color.set(lit ? STOP : own);
-      material.emissive.set(lit ? STOP : "#000000");
-      material.emissiveIntensity = lit ? 0.35 : 0;
+      const chosen = this.label(body) === this.chosen && !lit;
+      material.emissive.set(lit ? STOP : chosen ? ACCENT : "#000000");
+      material.emissiveIntensity = lit ? 0.35 : chosen ? 0.55 : 0;
       material.clippingPlanes = body.role === "fixture" || body.role === "design" ? planes : null;
     }
     const finished = this.colouring === "deviation" ? this.replay.seconds : time;
@@ -332,7 +334,9 @@ export class StageScene {
 
   /** The eye travels with the work, so that what is looked at stays in sight while the table moves. */
   private keepToWork(): void {
-    const work = this.replay.description.stocks[0]?.link;
+    const { stocks, bodies, workMount } = this.replay.description;
+    const clamped = bodies.some(({ role }) => role !== "machine" && role !== "tool");
+    const work = stocks[0]?.link ?? (this.stance && clamped ? workMount.link : undefined);
     if (!work) return;
     const here = new THREE.Vector3().setFromMatrixPosition(this.poseOf(work));
     const moved = here.clone().sub(this.workAt);
@@ -340,6 +344,11 @@ export class StageScene {
     this.camera.position.add(moved);
     this.controls.target.add(moved);
     this.controls.update();
+  }
+
+  private standsAt(): THREE.Vector3 {
+    const { stocks, workMount } = this.replay.description;
+    return new THREE.Vector3().setFromMatrixPosition(this.poseOf(stocks[0]?.link ?? workMount.link));
   }
 
   private sectionPlanes(): THREE.Plane[] | null {
@@ -431,6 +440,12 @@ export class StageScene {
     this.show(this.time);
   }
 
+  /** The body that a person works on: tinted, as nothing that touches is. */
+  choose(label: string): void {
+    this.chosen = label;
+    this.show(this.time);
+  }
+
   /** Only these bodies; the others become ghosts. Called with what is alone already, all come back. */
   isolate(labels: string[]): void {
     const alone = this.bodies.every((body) => labels.includes(this.label(body)) === (this.showingOf(this.label(body)) === "shown"));
@@ -446,6 +461,7 @@ export class StageScene {
   lookFrom({ eye, target, showing }: ReturnType<StageScene["look"]>): void {
     this.camera.position.copy(eye);
     this.controls.target.copy(target);
+    this.workAt.copy(this.standsAt());
     for (const [label, state] of showing) if (this.showing.has(label)) this.showing.set(label, state);
     this.controls.update();
     this.show(this.time);
