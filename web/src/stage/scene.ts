@@ -525,8 +525,9 @@ export class StageScene {
         const direction = now.clone().applyAxisAngle(new THREE.Vector3(0, 0, 1), (degrees * Math.PI) / 180);
         direction.z += rise;
         direction.normalize();
-        ray.set(point.clone().addScaledVector(direction, 1), direction);
-        ray.far = away;
+        // From the eye inwards: only faces turned to it count, and a place within a body is behind one.
+        ray.set(point.clone().addScaledVector(direction, away), direction.clone().negate());
+        ray.far = away - 3;
         if (!ray.intersectObjects(solid, false).length) return direction;
       }
     }
