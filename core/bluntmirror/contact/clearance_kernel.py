@@ -143,9 +143,16 @@ def _distance(p, q):
 
 
 @njit(cache=True, nogil=True)
-def _wanted(near, margin):
+def wanted_clearance(near, margin):
     """The clearance that has to be certified: `near`, and the margin to 5 % where it is small, to half where not."""
     return max(near, 0.95 * margin if margin < CLOSE else max(0.5 * margin, 0.95 * CLOSE))
+
+
+@njit(cache=True, nogil=True)
+def next_step(clear, wanted):
+    """How far a body may go on: as far as is certified outside the wanted clearance, in shares of what is left inside."""
+    step = clear - wanted if clear - wanted > 0.25 * clear else 0.25 * clear
+    return max(step, 0.5 * TOUCHING)
 
 
 @njit(cache=True, nogil=True)
@@ -210,7 +217,7 @@ def advance(tri_a, box_a, node_a, tri_b, box_b, node_b, shifts, active, near, kn
         if not active[i]:
             continue
         a, b = shifts[i], shifts[i + 1]
-        wanted = _wanted(near, margin)
+        wanted = wanted_clearance(near, margin)
         if clear >= 0.0:
             away = max(_distance(a, reference), _distance(b, reference))
             if clear - away > wanted:
@@ -236,8 +243,6 @@ def advance(tri_a, box_a, node_a, tri_b, box_b, node_b, shifts, active, near, kn
                 hit_share[i] = share
             if way >= length:
                 break
-            wanted = _wanted(near, margin)
-            # Outside the wanted clearance go as far as is certified; inside it, in shares of the clearance left.
-            step = clear - wanted if clear - wanted > 0.25 * clear else 0.25 * clear
-            way = min(length, way + max(step, 0.5 * TOUCHING))
+            wanted = wanted_clearance(near, margin)
+            way = min(length, way + next_step(clear, wanted))
     return margin, where

@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit
 
 from ..machine.chain_kernel import place
-from .clearance_kernel import CLOSE, TOUCHING
+from .clearance_kernel import TOUCHING, next_step, wanted_clearance
 from .turning_kernel import displacement
 
 STEPS = 64
@@ -279,7 +279,7 @@ def advance_convex(
         closest[i] = np.inf
         if not active[i]:
             continue
-        wanted = max(near, 0.95 * margin if margin < CLOSE else max(0.5 * margin, 0.95 * CLOSE))
+        wanted = wanted_clearance(near, margin)
         if clear >= 0.0:
             away = max(displacement(coordinates[i], reference, runs), displacement(coordinates[i + 1], reference, runs))
             if clear - away > wanted:
@@ -313,8 +313,6 @@ def advance_convex(
                 hit_share[i] = share
             if way >= length:
                 break
-            wanted = max(near, 0.95 * margin if margin < CLOSE else max(0.5 * margin, 0.95 * CLOSE))
-            # Outside the wanted clearance go as far as is certified; inside it, in shares of the clearance left.
-            step = clear - wanted if clear - wanted > 0.25 * clear else 0.25 * clear
-            way = min(length, way + max(step, 0.5 * TOUCHING))
+            wanted = wanted_clearance(near, margin)
+            way = min(length, way + next_step(clear, wanted))
     return margin, where

@@ -78,6 +78,14 @@ def tip_of(screws, home, values, length, pose, tip):
 
 
 @njit(cache=True, nogil=True)
+def tips_of(screws, home, values, lengths, tips):
+    """`tip_of` for n rows: values (n, k), lengths (n,), tips (n, 3)."""
+    pose = np.empty((3, 4))
+    for i in range(len(values)):
+        tip_of(screws, home, values[i], lengths[i], pose, tips[i])
+
+
+@njit(cache=True, nogil=True)
 def reach_tip(screws, home, values, columns, length, wanted):
     """Set the linear axes `columns` (3,) of `values` (k,) so that the tip comes to `wanted` (3,), the other axes staying.
 

@@ -24,7 +24,7 @@ import numpy as np
 from ..geometry.frames import Floats, rotation_about
 from ..job.models import Mount
 from .chain import Chain
-from .chain_kernel import TURNS, place, reach_tip, reach_tips, tip_of
+from .chain_kernel import TURNS, place, reach_tip, reach_tips, tip_of, tips_of
 from .screws import between_mounts
 
 PARALLEL = 1e-9  # sine of an angle; directions closer than this are one
@@ -108,8 +108,7 @@ class Kinematics:
         """`zero_place` for n rows, (n, 3)."""
         result = np.empty((len(values), 3))
         full = np.concatenate([values, np.tile(self._others, (len(values), 1))], axis=1)
-        for i in range(len(values)):
-            result[i] = self._tip(full[i], float(lengths[i]))
+        tips_of(self._rows, self._home, full, np.asarray(lengths, float), result)
         return np.asarray((result - self._origin) @ self._back.T)
 
     def reach(

@@ -312,6 +312,19 @@ def _cut_across(
 
 
 @njit(cache=True, error_model="numpy")
+def tile_span(tile, lo, hi, base, capacity, ray_counts, tile_lo, tile_hi):
+    """Note how far along its rays the stock of a tile still reaches."""
+    low, high = 1e30, -1e30
+    for ray in range(TILE * TILE):
+        count = ray_counts[tile, ray]
+        if count > 0:
+            low = min(low, lo[base + ray * capacity])
+            high = max(high, hi[base + ray * capacity + count - 1])
+    tile_lo[tile] = low
+    tile_hi[tile] = high
+
+
+@njit(cache=True, error_model="numpy")
 def _cut_tile(
     direction, tile, tiles_u, first, last, entries, starts, deltas, lengths, tools, flags, tags, sets, extents, convex, slabs,
     origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, removed, met_stock,
@@ -409,15 +422,7 @@ def _cut_tile(
         if stopped < last:
             break
     if edited:
-        low, high = 1e30, -1e30
-        for ray in range(TILE * TILE):
-            count = ray_counts[tile, ray]
-            if count > 0:
-                base = base_of[tile] + ray * capacity
-                low = min(low, lo[base])
-                high = max(high, hi[base + count - 1])
-        tile_lo[tile] = low
-        tile_hi[tile] = high
+        tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)
     return stopped
 
 

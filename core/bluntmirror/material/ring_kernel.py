@@ -25,6 +25,7 @@ from .cut_kernel import (
     _axis_place,
     _overlaps,
     subtract,
+    tile_span,
 )
 
 TEST = 1  # the set that only asks: see cut_kernel.TEST_CUT
@@ -230,15 +231,7 @@ def _cut_tile(
                         edited = True
                 ray_counts[tile, ray] = count
     if edited:
-        low, high = 1e30, -1e30
-        for ray in range(TILE * TILE):
-            count = ray_counts[tile, ray]
-            if count > 0:
-                base = base_of[tile] + ray * capacity
-                low = min(low, lo[base])
-                high = max(high, hi[base + count - 1])
-        tile_lo[tile] = low
-        tile_hi[tile] = high
+        tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)
     return last
 
 

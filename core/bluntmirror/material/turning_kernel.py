@@ -34,6 +34,7 @@ from .cut_kernel import (
     _axis_place,
     _overlaps,
     subtract,
+    tile_span,
 )
 
 GOLDEN = 0.5 * (math.sqrt(5.0) - 1.0)
@@ -383,15 +384,7 @@ def _cut_tile(
         if stopped < last:
             break
     if edited:
-        low, high = 1e30, -1e30
-        for ray in range(TILE * TILE):
-            count = ray_counts[tile, ray]
-            if count > 0:
-                base = base_of[tile] + ray * capacity
-                low = min(low, lo[base])
-                high = max(high, hi[base + count - 1])
-        tile_lo[tile] = low
-        tile_hi[tile] = high
+        tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)
     return stopped
 
 

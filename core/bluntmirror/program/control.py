@@ -80,6 +80,8 @@ class Control:
     cycle: dict[str, float] = field(default_factory=dict)  # the modal words of a cycle
     cycle_initial: float = 0.0
     variables: Variables = field(init=False)
+    _frame_key: object = None
+    _frame: ToolFrame = field(init=False)
 
     def __post_init__(self) -> None:
         self.variables = Variables(self.setup.variables)
@@ -109,7 +111,11 @@ class Control:
 
     def frame(self, length: float) -> ToolFrame:
         work_only = self.dynamic and not self.tip_control and self.tilt is None
-        return tool_frame([self.place_shift(axis) for axis in "XYZ"], self.tilt, length, work_only)
+        shift = tuple(self.place_shift(axis) for axis in "XYZ")
+        key = (shift, id(self.tilt), length, work_only)
+        if key != self._frame_key:  # it is asked for several times a block and seldom changes
+            self._frame_key, self._frame = key, tool_frame(shift, self.tilt, length, work_only)
+        return self._frame
 
     def place(self) -> Floats:
         """The program point X, Y, Z where the tip stands now, through the tool frame."""

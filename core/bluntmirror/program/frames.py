@@ -12,6 +12,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Protocol
 
 import numpy as np
@@ -39,7 +40,7 @@ class ToolFrame:
     length: float
     work_only: bool
 
-    @property
+    @cached_property
     def matrix(self) -> Floats:
         return np.vstack([np.array(self.rows).reshape(3, 4), [0.0, 0.0, 0.0, 1.0]])
 
