@@ -291,6 +291,12 @@ def _check_machine(machine: MachineFile, shown: str) -> None:
             if link.joint.axis in axes:
                 raise JobUnreadable(shown, f"links.{link.name}: axis {link.joint.axis} already moves another link")
             axes[link.joint.axis] = link.joint
+    for axis, joint in axes.items():
+        for other in joint.moved_by:
+            if other not in axes or axes[other].type != "linear":
+                raise JobUnreadable(
+                    shown, f"joint {axis}: moved_by names {other}, which is no linear axis of the machine"
+                )
     for _ in names:  # every chain must end at a root: a ring of parents never becomes known
         known |= {link.name for link in machine.links if link.parent is None or link.parent in known}
     if ring := [name for name in names if name not in known]:
@@ -316,6 +322,8 @@ def _check_machine(machine: MachineFile, shown: str) -> None:
     for code, act in machine.codes.items():
         if act.axis and act.axis not in axes:
             raise JobUnreadable(shown, f"codes.{code}: no joint moves axis {act.axis}")
+        if act.does == "move" and not any(act.axis in channel.axes for channel in machine.channels):
+            raise JobUnreadable(shown, f"codes.{code}: no channel has axis {act.axis}")
     if any(not math.isfinite(j.rapid) for j in axes.values()):
         raise JobUnreadable(shown, "joints: rapid must be finite")
 

@@ -79,6 +79,13 @@ Shape = Annotated[Box | Cylinder | Tube | MeshFile | Revolve | Extrude, Field(di
 
 
 class Joint(Strict):
+    """How a link moves against its parent. `travel`, `rapid` and `accel` are those of the slide or the turning body itself.
+
+    A linear joint stands at its axis value; or, with `moved_by`, at the sum of the values of the axes named there, each times
+    its factor: a control that makes a square Y of two slides that are not. A rotary joint with a `step` indexes: it stands at
+    multiples of it only.
+    """
+
     axis: Annotated[str, Field(min_length=1, max_length=8)]
     type: Literal["linear", "rotary"]
     direction: Triple
@@ -87,6 +94,8 @@ class Joint(Strict):
     rapid: Positive
     accel: Positive
     rollover: Positive | None = None
+    moved_by: dict[str, Finite] = {}
+    step: Positive | None = None
 
     @model_validator(mode="after")
     def _sensible(self) -> Joint:
@@ -94,7 +103,16 @@ class Joint(Strict):
             raise ValueError("direction has no length")
         if self.travel and self.travel[0] > self.travel[1]:
             raise ValueError("travel's first value must not be above its second")
+        if self.moved_by and (self.type != "linear" or not self.moved_by.get(self.axis)):
+            raise ValueError("moved_by is for linear joints and names the joint's own axis too")
+        if self.step is not None and self.type != "rotary":
+            raise ValueError("step is for rotary joints")
         return self
+
+    @property
+    def factors(self) -> dict[str, float]:
+        """Axis → how far it moves the joint for each unit of its value."""
+        return self.moved_by or {self.axis: 1.0}
 
 
 class Link(Strict):
@@ -130,19 +148,23 @@ class MachineCode(Strict):
     """What a code of the machine's own does.
 
     `live` starts (`turns` 1 or −1) or stops (0) a turret's driven tool; `clamp` and `unclamp` hold and free `axis`; `wait`
-    only takes its time (a door, a pallet, an index that no joint models); `macro` calls the subprogram O`program`.
+    only takes its time (a pallet, an index that no joint models); `macro` calls the subprogram O`program`; `move` sends an
+    axis that no program word moves (a name of more than one letter: a quill, a door, a catcher) `to` a value at rapid.
     """
 
-    does: Literal["clamp", "unclamp", "wait", "macro", "live"]
+    does: Literal["clamp", "unclamp", "wait", "macro", "live", "move"]
     turns: Literal[1, -1, 0] = 0
     axis: str | None = None
+    to: Finite | None = None
     program: Annotated[int, Field(ge=1, le=99_999_999)] | None = None
     seconds: Annotated[float, Field(ge=0, le=3600, allow_inf_nan=False)] = 0.0
 
     @model_validator(mode="after")
     def _complete(self) -> MachineCode:
-        if self.does in ("clamp", "unclamp") and not self.axis:
+        if self.does in ("clamp", "unclamp", "move") and not self.axis:
             raise ValueError(f"{self.does} needs its axis")
+        if self.does == "move" and (self.to is None or len(self.axis or "") < 2):
+            raise ValueError("move needs where `to`, and an axis with a name of more than one letter")
         if self.does == "macro" and not self.program:
             raise ValueError("macro needs the number of its program")
         return self
@@ -457,7 +479,9 @@ def _times(value: Any, factor: float) -> Any:
     return type(value)(_times(item, factor) for item in value)
 
 
-ROTARY_LETTERS = frozenset("ABC")
+def is_rotary_word(axis: str) -> bool:
+    """A, B, C, and B1, C2 of a second one."""
+    return axis[0] in "ABC" and (len(axis) == 1 or axis[1:].isdigit())
 
 
 def in_millimetres(model: Any, factor: float) -> Any:
@@ -477,7 +501,7 @@ def in_millimetres(model: Any, factor: float) -> Any:
             changes[name] = {
                 key: in_millimetres(axes, factor)
                 if isinstance(axes, BaseModel)
-                else {a: v if a[0] in ROTARY_LETTERS else v * factor for a, v in axes.items()}
+                else {a: v if is_rotary_word(a) else v * factor for a, v in axes.items()}
                 for key, axes in value.items()
             }
         else:

@@ -5,8 +5,9 @@
     root    a link without a parent: it stands still
 
 The frame of a link in its parent's is  T(at) · T(direction · q)  for a linear joint and  T(at) · R(direction, q)  for
-a rotary one, q the axis value. A positive axis word moves the tool, seen from the work, in the positive direction
-(ISO 841), so a table that carries −X has direction (−1, 0, 0).
+a rotary one, q the axis value (of a slide moved by several axes: their sum, each times its factor). A positive axis word
+moves the tool, seen from the work, in the positive direction (ISO 841), so a table that carries −X has direction
+(−1, 0, 0).
 """
 
 from __future__ import annotations
@@ -52,19 +53,23 @@ class Chain:
         if all(joint.type == "linear" for joint in joints):  # nothing turns: the ways add up
             for joint in joints:
                 unit = np.asarray(joint.direction) / np.linalg.norm(joint.direction)
-                q = values[:, self.axes.index(joint.axis)]
+                q = self.stand(joint, values)
                 result[:, :3, 3] += np.asarray(joint.at) + q[:, None] * unit
             return result
         for joint in joints:
             unit = np.asarray(joint.direction) / np.linalg.norm(joint.direction)
             moved = np.broadcast_to(frame(joint.at), (len(values), 4, 4)).copy()
-            q = values[:, self.axes.index(joint.axis)]
+            q = self.stand(joint, values)
             if joint.type == "linear":
                 moved[:, :3, 3] += q[:, None] * unit
             else:
                 moved[:, :3, :3] = rotation_about(unit, q)
             result = result @ moved
         return result
+
+    def stand(self, joint: Joint, values: Floats) -> Floats:
+        """Where the joint itself stands (n,), for the chain's axis values (n, k)."""
+        return np.asarray(sum(factor * values[:, self.axes.index(axis)] for axis, factor in joint.factors.items()))
 
     def mount_pose(self, mount: Mount, values: Floats) -> Floats:
         """Frames (n, 4, 4) of a mount in the machine's frame."""
@@ -84,6 +89,18 @@ class Chain:
         path_b = {link.name for link in self.path_to(b)}
         return any(self.links[name].joint is not None for name in path_a ^ path_b)
 
+    def tool_ways(self, tool: Mount, work: Mount, axes: Sequence[str]) -> Floats:
+        """How far each linear axis moves the gauge point seen from the work, (3, m) in the work mount's directions, for one
+        unit of its value; rotary axes at zero."""
+        zero = np.zeros((1, len(self.axes)))
+        origin = self.tool_in_work(tool, work, zero)[0, :3, 3]
+        columns = np.empty((3, len(axes)))
+        for i, axis in enumerate(axes):
+            one = zero.copy()
+            one[0, self.axes.index(axis)] = 1.0
+            columns[:, i] = self.tool_in_work(tool, work, one)[0, :3, 3] - origin
+        return columns
+
     def datum_offset(
         self, tool: Mount, work: Mount, datum: Floats, axes: Sequence[str] = ("X", "Y", "Z")
     ) -> dict[str, float]:
@@ -94,11 +111,7 @@ class Chain:
         zero = np.zeros((1, len(self.axes)))
         origin = self.tool_in_work(tool, work, zero)[0, :3, 3]
         linear = [axis for axis in self.axes if self.joints[axis].type == "linear" and axis in "XYZ" and axis in axes]
-        columns = np.empty((3, len(linear)))
-        for i, axis in enumerate(linear):
-            one = zero.copy()
-            one[0, self.axes.index(axis)] = 1.0
-            columns[:, i] = self.tool_in_work(tool, work, one)[0, :3, 3] - origin
+        columns = self.tool_ways(tool, work, linear)
         values = np.linalg.lstsq(columns, np.asarray(datum) - origin, rcond=None)[0]
         if np.linalg.norm(columns @ values - (np.asarray(datum) - origin)) > 1e-6:
             raise ValueError("the linear axes cannot bring the gauge point onto the datum")

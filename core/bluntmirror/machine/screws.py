@@ -52,8 +52,9 @@ def between(chain: Chain, base: str, end: str, base_frame: Floats | None = None,
         joint = link.joint
         direction = standing[:3, :3] @ (sign * np.asarray(joint.direction) / np.linalg.norm(joint.direction))
         point = standing[:3, :3] @ _at_zero(chain, link)[:3, 3] + standing[:3, 3]
-        rows.append([float(joint.type == "rotary"), float(chain.axes.index(joint.axis)), *direction, *point])
-        sides.append(sign > 0)
+        for axis, factor in joint.factors.items():  # a slide moved by several axes: what each adds to its way
+            rows.append([float(joint.type == "rotary"), float(chain.axes.index(axis)), *(factor * direction), *point])
+            sides.append(sign > 0)
     home = standing @ _at_zero(chain, end) @ (np.eye(4) if end_frame is None else end_frame)
     return Screws(np.array(rows).reshape(-1, 8), np.ascontiguousarray(home[:3]), np.array(sides, np.bool_))
 

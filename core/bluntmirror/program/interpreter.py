@@ -18,6 +18,7 @@ from typing import Any
 import numpy as np
 
 from ..findings import Docket
+from ..job.models import is_rotary_word
 from . import arcs, cycles
 from .control import OFFSET_NAMES, Control, Setup
 from .dialect import (
@@ -109,7 +110,7 @@ class Interpreter:
         begin = [float((start or {}).get(axis, 0.0)) for axis in setup.axes]
         self.control = Control(setup, begin)
         self.builder = MotionBuilder(setup.axes, np.array(begin))
-        self.rotary = [i for i, axis in enumerate(setup.axes) if axis[0] in "ABC"]
+        self.rotary = [i for i, axis in enumerate(setup.axes) if is_rotary_word(axis)]
         self.result = Interpreted(motions=None, blocks=0)  # type: ignore[arg-type]
         self.text = texts[0]
         self.file = 0
@@ -428,6 +429,9 @@ class Interpreter:
         act = self.setup.codes[f"M{code}"]
         if act.does == "live":
             self.control.live = act.turns
+        if act.does == "move" and self.control.index(act.axis or "") >= 0:
+            assert act.axis and act.to is not None
+            self._rapid_to({act.axis: act.to})
         if act.does in ("clamp", "unclamp"):
             assert act.axis
             (self.control.clamped.add if act.does == "clamp" else self.control.clamped.discard)(act.axis)

@@ -78,7 +78,8 @@ def _travels(job: Job, machine: MachineFile, chain: Chain) -> list[Fit]:
             found.append(Fit(f"datum {name}", False, str(error)))
             continue
         past = []
-        for axis, value in values.items():
+        for axis in values:
+            value = sum(factor * values.get(other, 0.0) for other, factor in chain.joints[axis].factors.items())
             travel = chain.joints[axis].travel
             if travel and axis != "Z" and not travel[0] <= value <= travel[1]:
                 past.append(f"{axis} {value:.1f} beyond {travel[0]:g} … {travel[1]:g}")

@@ -16,7 +16,7 @@ from ..geometry.frames import Floats
 from ..job import Job
 from ..machine import Chain
 from ..program.text import ProgramText
-from ..timeline.reel import Knots, make_knots, time_motions
+from ..timeline.reel import Knots, make_knots, slides_of, time_motions
 from .run import INTERPRETERS, KNOT_TOLERANCE_MM, assemblies, contact_bodies, control_setup, kinematics_of
 
 HAIR = 0.02  # mm or degrees
@@ -123,6 +123,7 @@ class HandPanel:
     def _past(self, rows: Floats) -> list[tuple[str, float]]:
         """The axes that leave their travel on a way, and by how much."""
         found = []
+        rows = rows @ slides_of([self.chain.joints[axis] for axis in self.setup.axes])
         for column, axis in enumerate(self.setup.axes):
             travel = self.chain.joints[axis].travel
             if travel:

@@ -115,6 +115,7 @@ def _positions(job: Job, chain: Chain) -> list[Fault]:
     for where, values in named:
         for axis, value in values.items():
             travel = chain.joints[axis].travel
+            value = sum(factor * values.get(other, 0.0) for other, factor in chain.joints[axis].factors.items())
             if travel and not travel[0] - 1e-9 <= value <= travel[1] + 1e-9:
                 faults.append(Fault(where, f"{axis} {value:g} lies outside its travel {travel[0]:g} … {travel[1]:g}",
                                     "Correct the position or the travel."))  # fmt: skip

@@ -68,18 +68,17 @@ def tool_geometry(job: Job, chain: Chain, axes: tuple[str, ...]) -> dict[int, di
     channel = next(c for c in job.machine.channels if tuple(c.axes) == axes)
     zero = np.zeros((1, len(chain.axes)))
     base = chain.mount_pose(chain.mount_of("tool"), zero)[0, :3, 3]
+    linear = [axis for axis in axes if axis in "XYZ" and chain.joints[axis].type == "linear"]
+    work = work_mount(job, chain)
+    ways = chain.tool_ways(chain.mount_of("tool"), work, linear)
+    work_frame = chain.mount_pose(work, zero)[0, :3, :3]
     result = {}
     for entry in job.tools.tools:
         mount = tool_mount(job, chain, entry.number)
         pose = chain.mount_pose(mount, _indexed(job, chain, mount, zero))[0]
         tip = pose[:3, :3] @ np.array([*entry.offset, -entry.length]) + pose[:3, 3] - base
-        own = {}
-        for axis in axes:
-            joint = chain.joints[axis]
-            if joint.type == "linear" and axis in "XYZ":
-                unit = np.asarray(joint.direction) / np.linalg.norm(joint.direction)
-                sign = -1.0 if axis in {s.joint.axis for s in chain.path_to(mount.link) if s.joint} else 1.0
-                own[axis] = float(sign * (tip @ unit)) + 0.0
+        back = np.linalg.lstsq(ways, -work_frame.T @ tip, rcond=None)[0]
+        own = {axis: float(value) + 0.0 for axis, value in zip(linear, back, strict=True)}
         for axis in ("X", "Y", "Z"):
             if axis in entry.registers:
                 own[axis] = entry.registers[axis] / (2.0 if axis in channel.diameters else 1.0)
@@ -229,6 +228,7 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
     reel, chain, docket = result.reel, result.chain, result.docket
     lengths = {n: tool.length for n, tool in result.tools.items()}
     travel.check_travel(reel, chain, docket, channel, lengths)
+    travel.check_indexing(reel, chain, docket, channel, lengths)
     travel.check_speed(reel, chain, result.kinematics, docket, channel, lengths)
     knots = make_knots(reel, KNOT_TOLERANCE_MM)
     result.knots = knots

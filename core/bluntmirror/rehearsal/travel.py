@@ -10,11 +10,13 @@ from ..findings import Docket, causes
 from ..geometry.frames import Floats
 from ..machine import Chain
 from ..machine.tip import Kinematics
-from ..program.motions import ARC, PLANE_AXES
-from ..timeline.reel import Reel
+from ..program.motions import ARC, FEED, PLANE_AXES
+from ..timeline.reel import Reel, arc_points
 
+INDEX_HAIR_DEG = 0.001  # least increment of a rotary word on common controls (IS-B, common practice)
 HAIR_MM = 1e-6  # float noise is not overtravel
 NEAR_SINGULAR_SINE = float(np.sin(np.radians(15.0)))  # common practice: posts begin to avoid the pole at 5 to 15°
+ARC_SHARES = np.linspace(0.0, 1.0, 2161)  # every 1/6° of a full circle: within 2·10⁻⁶ of its radius
 MUCH_SLOWER = 0.5  # of the feed asked for
 
 
@@ -28,14 +30,22 @@ class AxisRange:
 
 def extremes(reel: Reel) -> tuple[Floats, Floats]:
     """Lowest and highest value of every axis in every motion, (n, k) each: what arcs and ways seen from the work pass
-    included."""
+    included. Of a slide moved by several axes: where it stands itself."""
     motions, ways = reel.motions, reel.ways
     begin = motions.begin
-    low, high = np.minimum(begin, motions.end), np.maximum(begin, motions.end)
+    first, last = begin @ reel.slides, motions.end @ reel.slides
+    low, high = np.minimum(first, last), np.maximum(first, last)
     columns = [motions.axes.index(a) if a in motions.axes else -1 for a in "XYZ"]
     if len(ways.motion):
-        low[ways.motion] = np.minimum(low[ways.motion], np.minimum.reduceat(ways.at, ways.first[:-1]))
-        high[ways.motion] = np.maximum(high[ways.motion], np.maximum.reduceat(ways.at, ways.first[:-1]))
+        at = ways.at @ reel.slides
+        low[ways.motion] = np.minimum(low[ways.motion], np.minimum.reduceat(at, ways.first[:-1]))
+        high[ways.motion] = np.maximum(high[ways.motion], np.maximum.reduceat(at, ways.first[:-1]))
+    if not np.array_equal(reel.slides, np.eye(len(motions.axes))):
+        for row in np.flatnonzero((motions.kind == ARC) & ~motions.in_frame):
+            points = arc_points(motions, int(row), begin[row], ARC_SHARES) @ reel.slides
+            low[row] = np.minimum(low[row], points.min(axis=0))
+            high[row] = np.maximum(high[row], points.max(axis=0))
+        return low, high
     for row in np.flatnonzero((motions.kind == ARC) & ~motions.in_frame):
         c1, c2 = (columns[i] for i in PLANE_AXES[int(motions.plane[row])][:2])
         centre, sweep = motions.centre[row], float(motions.sweep[row])
@@ -54,7 +64,7 @@ def extremes(reel: Reel) -> tuple[Floats, Floats]:
 
 def ranges(reel: Reel, chain: Chain) -> list[AxisRange]:
     low, high = extremes(reel)
-    start = reel.motions.start
+    start = reel.motions.start @ reel.slides
     result = []
     for i, axis in enumerate(reel.motions.axes):
         travel = chain.joints[axis].travel
@@ -92,6 +102,35 @@ def check_travel(reel: Reel, chain: Chain, docket: Docket, channel: int, lengths
                     count=len(run), motion=first, last_motion=int(run[-1]),
                     point=_tip(reel, chain, first, share, lengths),
                     remedy=f"Shift the work by {worst:.3f} {unit} in {axis}, or shorten the move.",
+                )  # fmt: skip
+
+
+def check_indexing(reel: Reel, chain: Chain, docket: Docket, channel: int, lengths: dict[int, float]) -> None:
+    """Where a program sends an axis that only indexes between two of its positions, or turns it in a cutting move."""
+    motions = reel.motions
+    begin = motions.begin
+    for column, axis in enumerate(motions.axes):
+        step = chain.joints[axis].step
+        if step is None:
+            continue
+        moved = motions.end[:, column] != begin[:, column]
+        off = np.abs(motions.end[:, column] - step * np.round(motions.end[:, column] / step))
+        cutting = np.isin(motions.kind, (FEED, ARC))
+        for rows, told, remedy in (
+            (np.flatnonzero(moved & (off > INDEX_HAIR_DEG)), "{axis} is sent to {value:.3f}°, between two of its positions: it "
+             "indexes by {step:g}°", "Give {axis} a multiple of {step:g}°, or run the program on a machine whose {axis} stands anywhere."),
+            (np.flatnonzero(moved & cutting), "{axis} is turned in a cutting move: it only indexes, by {step:g}°, and is clamped while "
+             "the tool cuts", "Turn {axis} with G0, before the cut."),
+        ):  # fmt: skip
+            for part in causes(rows, motions.operation[rows], off[rows], whole_operation=True):
+                run = rows[part]
+                first = int(run[0])
+                words = {"axis": axis, "value": float(motions.end[first, column]), "step": step}
+                docket.add(
+                    "travel.reach", told.format(**words), channel=channel, program=motions.file_name(first),
+                    line=int(motions.line[first]), time=float(reel.end_time[first]), tool=int(motions.tool[first]), axis=axis,
+                    amount=float(off[run].max()), count=len(run), motion=first, last_motion=int(run[-1]),
+                    point=_tip(reel, chain, first, 1.0, lengths), remedy=remedy.format(**words),
                 )  # fmt: skip
 
 
@@ -138,7 +177,7 @@ def _least_sine(kinematics: Kinematics, begin: Floats, end: Floats) -> float:
 
 def _passing(reel: Reel, motion: int, axis: int, limit: float) -> float:
     """The share of the motion's way at which the axis passes the limit."""
-    begin, end = reel.motions.begin[motion, axis], reel.motions.end[motion, axis]
+    begin, end = ((values @ reel.slides)[axis] for values in (reel.motions.begin[motion], reel.motions.end[motion]))
     share = (limit - begin) / (end - begin) if end != begin else 0.0
     return min(max(float(share), 0.0), 1.0)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -32,7 +33,8 @@ class Reel:
     v_peak: Floats
     accel: Floats  # mm/s²
     dogleg: bool
-    axis_speed: Floats  # (k,), mm/s
+    slides: Floats  # (k, k): axis values @ slides = where the slides themselves stand
+    axis_speed: Floats  # (k,), mm/s, of the slides
     axis_accel: Floats  # (k,), mm/s²
     rapid_share: float
     ways: Ways  # of the motions whose way lies in a tool frame
@@ -55,6 +57,17 @@ class Knots:
     t1: Floats
 
 
+def slides_of(joints: Sequence[Joint]) -> Floats:
+    """(k, k): axis values @ this = where every joint's own slide stands; the identity where each is moved by its own axis alone."""
+    columns = {joint.axis: i for i, joint in enumerate(joints)}
+    result = np.zeros((len(joints), len(joints)))
+    for i, joint in enumerate(joints):
+        for axis, factor in joint.factors.items():
+            if axis in columns:
+                result[columns[axis], i] = factor
+    return result
+
+
 def time_motions(
     motions: Motions, joints: list[Joint], dogleg: bool, kinematics: Kinematics | None = None, rapid_share: float = 1.0
 ) -> Reel:
@@ -65,12 +78,15 @@ def time_motions(
     n = len(motions)
     delta = motions.end - motions.begin
     linear = np.array([j.type == "linear" for j in joints])
+    slides = slides_of(joints)
     length, tangent_in, tangent_out, curve_radius = _path(motions, linear, delta)
     ways = ways_in_frame(motions, kinematics, linear)
     path = np.isin(motions.kind, (RAPID, FEED, ARC))
-    steepest = np.maximum(np.abs(tangent_in), np.abs(tangent_out))
     arc = (motions.kind == ARC) & ~motions.in_frame
-    steepest[arc] = np.maximum(steepest[arc], _arc_reach(motions, arc, steepest[arc]))
+    steepest = np.maximum(np.abs(tangent_in), np.abs(tangent_out))
+    steepest[arc] = np.maximum(steepest[arc], _arc_reach(motions, arc, steepest[arc])) @ np.abs(slides)
+    tangent_in, tangent_out = tangent_in @ slides, tangent_out @ slides
+    steepest[~arc] = np.maximum(np.abs(tangent_in), np.abs(tangent_out))[~arc]
     with np.errstate(divide="ignore"):
         v_limit = np.min(np.where(steepest > 1e-12, speed / steepest, np.inf), axis=1, initial=np.inf)
         a_limit = np.min(np.where(steepest > 1e-12, accel / steepest, np.inf), axis=1, initial=np.inf)
@@ -89,7 +105,7 @@ def time_motions(
     law = (length, v_limit, a_limit, tangent_in, tangent_out, links)
     asked_share, slow_axis = np.ones(n), np.full(n, -1)
     if len(ways.motion):
-        law, first, asked_share, slow_axis = _with_ways(law, ways, motions, speed, accel)
+        law, first, asked_share, slow_axis = _with_ways(law, ways, motions, slides, speed, accel)
     v_in, v_out, v_peak, duration = time_law(*law, accel, CORNER_SECONDS)
     way_time = np.zeros(0)
     if len(ways.motion):
@@ -102,15 +118,15 @@ def time_motions(
         for i in rapid:
             duration[i] = max(
                 trapezoid(abs(d), 0.0, 0.0, v, a)[1]
-                for d, v, a in zip(delta[i], speed * rapid_share, accel, strict=True)
+                for d, v, a in zip(delta[i] @ slides, speed * rapid_share, accel, strict=True)
             )
     still = np.isin(motions.kind, (DWELL, TOOL_CHANGE, WAIT, OTHER))
     duration = np.where(still, motions.seconds, duration)
     end_time = np.cumsum(duration)
     begin_time = np.concatenate([[0.0], end_time[:-1]]) if n else end_time
     return Reel(
-        motions, begin_time, end_time, length, v_in, v_out, v_peak, a_limit, dogleg, speed, accel, rapid_share, ways, way_time,
-        asked_share, slow_axis,
+        motions, begin_time, end_time, length, v_in, v_out, v_peak, a_limit, dogleg, slides, speed, accel, rapid_share, ways,
+        way_time, asked_share, slow_axis,
     )  # fmt: skip
 
 
@@ -118,7 +134,7 @@ Law = tuple[Floats, Floats, Floats, Floats, Floats, NDArray[np.bool_]]
 
 
 def _with_ways(
-    law: Law, ways: Ways, motions: Motions, speed: Floats, accel: Floats
+    law: Law, ways: Ways, motions: Motions, slides: Floats, speed: Floats, accel: Floats
 ) -> tuple[Law, NDArray[np.int64], Floats, NDArray[np.int64]]:
     """The law's columns with every motion that has a way replaced by the pieces of it: each piece has its own limits, so
     that only the stretch near a singularity is slow. Also the first piece of every motion, and which feed is not kept."""
@@ -135,7 +151,7 @@ def _with_ways(
         pieces = slice(first[motion], first[motion] + end - begin)
         step = ways.length[i] / (end - begin)
         points = np.vstack([motions.end[motion - 1] if motion else motions.start, ways.at[begin:end]])
-        tangent = np.diff(points, axis=0) / max(step, 1e-12)
+        tangent = np.diff(points, axis=0) @ slides / max(step, 1e-12)
         length[pieces] = step
         tangent_in[pieces] = tangent_out[pieces] = tangent
         links[pieces] = True
@@ -290,7 +306,7 @@ def _plane_arm(motions: Motions, row: int, begin: Floats) -> tuple[float, float]
 
 def _dogleg(reel: Reel, begin: Floats, end: Floats, tolerance: float) -> tuple[Floats, Floats]:
     """Points and times of a rapid whose axes each run their own trapezoid."""
-    delta = end - begin
+    delta = (end - begin) @ reel.slides
     times = [0.0]
     speeds = reel.axis_speed * reel.rapid_share
     for d, speed, accel in zip(delta, speeds, reel.axis_accel, strict=True):
@@ -305,7 +321,8 @@ def _dogleg(reel: Reel, begin: Floats, end: Floats, tolerance: float) -> tuple[F
     moments = np.unique(np.round(times, 12))[1:]
     points = np.empty((len(moments), len(delta)))
     for i, (d, speed, accel) in enumerate(zip(delta, speeds, reel.axis_accel, strict=True)):
-        points[:, i] = begin[i] + np.sign(d) * np.array([axis_way(abs(d), speed, accel, t) for t in moments])
+        points[:, i] = np.sign(d) * np.array([axis_way(abs(d), speed, accel, t) for t in moments])
+    points = begin + points @ np.linalg.inv(reel.slides)
     points[-1] = end
     return points, moments
 

@@ -2,12 +2,18 @@
 
 import { Matrix4, Quaternion, Vector3 } from "three";
 
-import type { Description, Snapshot } from "./replay";
+import type { Description, Joint, Snapshot } from "./replay";
 
 type Chain = Pick<Description, "links" | "axes">;
 
 export function matrixOf(rows: number[][]): Matrix4 {
   return new Matrix4().set(...(rows.flat() as Parameters<Matrix4["set"]>));
+}
+
+/** Where a joint itself stands: at its axis value, or at the sum of those that move it. */
+export function standOf(joint: Joint, value: (axis: string) => number): number {
+  const factors = Object.entries(joint.moved_by ?? {});
+  return factors.length ? factors.reduce((sum, [axis, factor]) => sum + factor * value(axis), 0) : value(joint.axis);
 }
 
 /** The frame of a link in the machine's, for axis values in the order of `axes`. */
@@ -16,9 +22,8 @@ export function poseOf(chain: Chain, link: string, values: number[]): Matrix4 {
   if (!found) return new Matrix4();
   const base = found.parent ? poseOf(chain, found.parent, values) : new Matrix4();
   if (!found.joint) return base;
-  const { axis, type, direction, at } = found.joint;
-  const index = chain.axes?.findIndex((entry) => entry.name === axis) ?? -1;
-  const q = index < 0 ? 0 : values[index];
+  const { type, direction, at } = found.joint;
+  const q = standOf(found.joint, (axis) => values[chain.axes?.findIndex((entry) => entry.name === axis) ?? -1] ?? 0);
   const unit = new Vector3(...direction).normalize();
   const place = new Vector3(...at);
   const turn = new Quaternion();

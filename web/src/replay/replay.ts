@@ -5,6 +5,7 @@ export interface Joint {
   type: "linear" | "rotary";
   direction: [number, number, number];
   at: [number, number, number];
+  moved_by?: Record<string, number>;
 }
 
 interface ArrayPlace {

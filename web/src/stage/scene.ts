@@ -4,6 +4,7 @@ import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 
 import { ACCENT, deviationColour, PAPER, STOP, toolColour } from "../look";
+import { standOf } from "../replay/kinematics";
 import { FilmIndex, type Part, type Replay } from "../replay/replay";
 
 export type Showing = "shown" | "ghost" | "hidden";
@@ -230,7 +231,7 @@ export class StageScene {
       const joint = link.joint;
       const group = this.links.get(link.name)!;
       if (!joint) continue;
-      const q = values[this.replay.axes.indexOf(joint.axis)] ?? 0;
+      const q = standOf(joint, (axis) => values[this.replay.axes.indexOf(axis)] ?? 0);
       const direction = new THREE.Vector3(...joint.direction).normalize();
       group.position.set(...joint.at);
       if (joint.type === "linear") group.position.addScaledVector(direction, q);
