@@ -112,7 +112,7 @@ class Control:
     def frame(self, length: float) -> ToolFrame:
         work_only = self.dynamic and not self.tip_control and self.tilt is None
         shift = tuple(self.place_shift(axis) for axis in "XYZ")
-        key = (shift, id(self.tilt), length, work_only)
+        key = (shift, None if self.tilt is None else self.tilt.tobytes(), length, work_only)
         if key != self._frame_key:  # it is asked for several times a block and seldom changes
             self._frame_key, self._frame = key, tool_frame(shift, self.tilt, length, work_only)
         return self._frame
