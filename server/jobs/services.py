@@ -169,7 +169,7 @@ def _mesh_files(data: object) -> set[str]:
         return set().union(*map(_mesh_files, data))
     if not isinstance(data, dict):
         return set()
-    own = {str(data["file"])} if data.get("type") == "mesh" and "file" in data else set()
+    own = {str(data["file"])} if data.get("type") in ("mesh", "revolve", "extrude") and data.get("file") else set()
     return own.union(*map(_mesh_files, data.values()))
 
 

@@ -7,6 +7,7 @@ import math
 import stat
 import tempfile
 import zipfile
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path, PurePosixPath
@@ -15,6 +16,7 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from ..geometry import mesh as meshes
+from ..geometry.drawing import read_outline, read_profile
 from ..geometry.frames import frame
 from ..geometry.mesh import Mesh
 from ..geometry.meshfile import MeshUnreadable, read_mesh
@@ -48,6 +50,7 @@ class Job:
     tools: ToolsFile
     programs: dict[str, bytes]
     _meshes: dict[str, Mesh] = field(default_factory=dict)
+    _drawings: dict[tuple[str, bool], list[models.Pair]] = field(default_factory=dict)
     _unpacked: tempfile.TemporaryDirectory[str] | None = None
 
     @property
@@ -75,12 +78,25 @@ class Job:
         if isinstance(shape, models.Tube):
             return meshes.tube(shape.outer, shape.inner, shape.length)
         if isinstance(shape, models.Revolve):
-            return meshes.revolve(shape.profile)
+            return meshes.revolve(self._drawn(shape))
         if isinstance(shape, models.Extrude):
-            return meshes.extrude(shape.outline, shape.height)
+            return meshes.extrude(self._drawn(shape), shape.height)
         if shape.file not in self._meshes:
             self._meshes[shape.file] = read_mesh(inside(self.folder, shape.file, "shape.file"))
         return self._meshes[shape.file]
+
+    def _drawn(self, shape: models.Revolve | models.Extrude) -> Sequence[models.Pair]:
+        """The profile or outline: given in the file, or drawn in one beside it."""
+        turned = isinstance(shape, models.Revolve)
+        given = shape.profile if isinstance(shape, models.Revolve) else shape.outline
+        if given is not None:
+            return given
+        assert shape.file
+        key = (shape.file, turned)
+        if key not in self._drawings:
+            path = inside(self.folder, shape.file, "shape.file")
+            self._drawings[key] = read_profile(path) if turned else read_outline(path)
+        return self._drawings[key]
 
     def pieces(self, shapes: list[models.Shape]) -> list[Mesh]:
         """The shapes in convex pieces, in the frame they are drawn in; empty when one of them cannot be had so."""
@@ -90,9 +106,9 @@ class Job:
             if isinstance(shape, models.Box | models.Cylinder):
                 made = [self._shape(shape)]
             elif isinstance(shape, models.Revolve):
-                made = meshes.revolve_pieces(shape.profile)
+                made = meshes.revolve_pieces(self._drawn(shape))
             elif isinstance(shape, models.Extrude):
-                made = meshes.extrude_pieces(shape.outline, shape.height)
+                made = meshes.extrude_pieces(self._drawn(shape), shape.height)
             elif isinstance(shape, models.MeshFile) and meshes.is_convex(self._shape(shape)):
                 made = [self._shape(shape)]
             if not made:

@@ -63,14 +63,32 @@ class MeshFile(Placed):
 
 
 class Revolve(Placed):
+    """`profile`, or a `file` (DXF) that draws it: the axis is the drawing's y axis, what is right of it counts."""
+
     type: Literal["revolve"]
-    profile: Annotated[list[Pair], LENGTH, Field(min_length=3, max_length=10_000)]
+    profile: Annotated[list[Pair], LENGTH, Field(min_length=3, max_length=10_000)] | None = None
+    file: str | None = None
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> Revolve:
+        if (self.profile is None) == (self.file is None):
+            raise ValueError("give either `profile` or `file`")
+        return self
 
 
 class Extrude(Placed):
+    """`outline`, or a `file` (DXF) that draws it."""
+
     type: Literal["extrude"]
-    outline: Annotated[list[Pair], LENGTH, Field(min_length=3, max_length=100_000)]
+    outline: Annotated[list[Pair], LENGTH, Field(min_length=3, max_length=100_000)] | None = None
+    file: str | None = None
     height: Annotated[Positive, LENGTH]
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> Extrude:
+        if (self.outline is None) == (self.file is None):
+            raise ValueError("give either `outline` or `file`")
+        return self
 
 
 Shape = Annotated[Box | Cylinder | Tube | MeshFile | Revolve | Extrude, Field(discriminator="type")]

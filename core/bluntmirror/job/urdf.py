@@ -41,6 +41,8 @@ def to_urdf(machine: MachineFile) -> str:
     for link in machine.links:
         element = SubElement(root, "link", name=link.name)
         for shape in link.shapes:
+            if not isinstance(shape, MeshFile) and getattr(shape, "file", None):
+                continue  # drawn in a file that other readers do not know: it rides along below
             for use in ("visual", "collision"):
                 _shape(SubElement(element, use), shape)
         if link.parent is None:
@@ -104,7 +106,7 @@ def _shape(element: Element, shape: Shape) -> None:
             if shape.type == "extrude"
             else [(shape.outer / 2, 0.0)]
         )
-        reach = max(max(abs(c) for c in p) for p in points)
+        reach = max(max(abs(c) for c in p) for p in points or [])
         SubElement(geometry, "sphere", radius=f"{reach / METRE_MM:.12g}")
 
 

@@ -1,0 +1,142 @@
+"""Closed outlines out of DXF drawings: the profile of what is turned, the outline of what is drawn out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from shapely import box, make_valid, union_all
+from shapely.geometry import LineString, Polygon
+from shapely.ops import polygonize
+
+from .meshfile import MeshUnreadable
+
+MAX_FILE_BYTES = 20_000_000
+JOINED_MM = 0.005  # ends nearer than this are one: drawings are seldom closed to the bit
+CHORD_MM = 0.0025  # by which chords may stand off an arc, and what is left of them off those
+FAR_MM = 1e5
+MM_OF_UNIT = {
+    0: 1.0,
+    1: 25.4,
+    2: 304.8,
+    4: 1.0,
+    5: 10.0,
+    6: 1000.0,
+    9: 0.0254,
+    13: 0.001,
+    14: 100.0,
+}  # $INSUNITS; 0 says none
+BESIDE_THE_OUTLINE = frozenset(
+    {
+        "TEXT",
+        "MTEXT",
+        "ATTRIB",
+        "ATTDEF",
+        "DIMENSION",
+        "LEADER",
+        "MULTILEADER",
+        "POINT",
+        "HATCH",
+        "TOLERANCE",
+        "VIEWPORT",
+        "XLINE",
+    }
+)
+
+Outline = list[tuple[float, float]]
+
+
+def read_outline(path: Path) -> Outline:
+    """The one closed outline of a drawing, mm. Raises MeshUnreadable."""
+    return _ring(_faces(_curves(path)))
+
+
+def read_profile(path: Path) -> Outline:
+    """The profile [(r, z), …] of a turned body whose axis is the drawing's y axis: the half right of it. Of a whole section
+    the right half is taken; a half whose ends stand on the axis is closed along it. Raises MeshUnreadable."""
+    curves = _curves(path)
+    heights = np.concatenate([curve[:, 1] for curve in curves])
+    # The axis itself: polygonize keeps only what it closes.
+    axis = np.array([[0.0, heights.min() - 1.0], [0.0, heights.max() + 1.0]])
+    faces = _faces([*[_onto_axis(curve) for curve in curves], axis])
+    right = [face.intersection(box(0.0, -FAR_MM, FAR_MM, FAR_MM)) for face in faces]
+    return _ring([face for face in right if face.area > JOINED_MM**2])
+
+
+def _curves(path: Path) -> list[np.ndarray]:
+    """Every curve of the drawing as a polyline (n, 2), mm."""
+    from ezdxf import recover
+    from ezdxf.disassemble import recursive_decompose
+    from ezdxf.lldxf.const import DXFError
+    from ezdxf.path import make_path
+
+    if path.suffix.lower() != ".dxf":
+        raise MeshUnreadable(f"'{path.suffix}' is no drawing that is read here; use DXF")
+    if path.stat().st_size > MAX_FILE_BYTES:
+        raise MeshUnreadable(
+            f"{path.stat().st_size / 1e6:.0f} MB; a drawing of one outline has at most {MAX_FILE_BYTES // 10**6} MB"
+        )
+    try:
+        drawing, _ = recover.readfile(path)
+        entities = list(recursive_decompose(drawing.modelspace()))
+    except (OSError, DXFError, ValueError, RecursionError) as error:
+        said = "".join(c for c in str(error) if c.isprintable())[:120]
+        raise MeshUnreadable(f"the drawing cannot be read as DXF: {said}") from error
+    scale = MM_OF_UNIT.get(int(drawing.header.get("$INSUNITS", 0)))
+    if scale is None:
+        raise MeshUnreadable(
+            "the drawing's units ($INSUNITS) are none that is used for drawings of parts: export it in mm or inches"
+        )
+    curves = []
+    for entity in entities:
+        kind = entity.dxftype()
+        if kind in BESIDE_THE_OUTLINE or kind.startswith("ACAD_"):
+            continue
+        try:
+            points = [(p.x, p.y, p.z) for p in make_path(entity).flattening(CHORD_MM / scale)]
+        except TypeError as error:
+            raise MeshUnreadable(f"the drawing holds a {kind}, which is no curve: explode or remove it") from error
+        curve = np.array(points).reshape(-1, 3) * scale
+        if len(curve) > 1:
+            if np.ptp(curve[:, 2]) > JOINED_MM:
+                raise MeshUnreadable(f"a {kind} of the drawing leaves its plane: export it flat")
+            curves.append(curve[:, :2])
+    if not curves:
+        raise MeshUnreadable("the drawing holds no lines, arcs or splines")
+    if not all(np.isfinite(curve).all() and np.abs(curve).max() < FAR_MM for curve in curves):
+        raise MeshUnreadable("a point of the drawing is not a number or lies too far away: check its units")
+    return curves
+
+
+def _onto_axis(curve: np.ndarray) -> np.ndarray:
+    moved = curve.copy()
+    moved[np.abs(moved[:, 0]) < JOINED_MM, 0] = 0.0
+    return moved
+
+
+def _faces(curves: list[np.ndarray]) -> list[Polygon]:
+    """What the curves close, ends within JOINED_MM of each other made one."""
+    ends: list[np.ndarray] = []
+    lines = []
+    for curve in curves:
+        snapped = curve.copy()
+        for i in (0, -1):
+            near = next((end for end in ends if np.linalg.norm(end - snapped[i]) < JOINED_MM), None)
+            if near is None:
+                ends.append(snapped[i].copy())
+            else:
+                snapped[i] = near
+        lines.append(LineString(snapped))
+    faces = list(polygonize(union_all(lines)))
+    if not faces:
+        raise MeshUnreadable("nothing in the drawing is closed: join the ends of its outline")
+    if any(face.interiors for face in faces):
+        raise MeshUnreadable("one outline lies inside another: leave only the one that is meant, without holes")
+    return faces
+
+
+def _ring(faces: list[Polygon]) -> Outline:
+    merged = make_valid(union_all(faces))
+    if merged.geom_type != "Polygon":
+        raise MeshUnreadable("the drawing holds more than one outline: leave only the one that is meant")
+    return [(float(x), float(y)) for x, y in merged.simplify(CHORD_MM).exterior.coords[:-1]]

@@ -1,0 +1,78 @@
+"""Outlines out of DXF drawings, written here by ezdxf: against shapely's areas and closed forms."""
+
+import math
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import ezdxf
+from shapely.geometry import Polygon
+
+from bluntmirror.geometry.drawing import read_outline, read_profile
+from bluntmirror.geometry.meshfile import MeshUnreadable
+
+from .machines import job_on
+from .test_machine import WithFolder
+
+Draw = Callable[[Any], object]
+
+
+class Drawings(WithFolder):
+    def drawn(self, *draw: Draw, units: int = 4) -> Path:
+        drawing = ezdxf.new(units=units)
+        for one in draw:
+            one(drawing.modelspace())
+        path = self.folder / "holder.dxf"
+        drawing.saveas(path)
+        return path
+
+    def test_lines_and_an_arc_that_nearly_meet_make_the_right_half(self) -> None:
+        path = self.drawn(
+            lambda m: m.add_line((0, 0.001), (10, 0)), lambda m: m.add_line((10, 20), (10.002, 0)),
+            lambda m: m.add_arc((10, 25), 5, 270, 90), lambda m: m.add_line((10, 30), (0, 30)), lambda m: m.add_text("holder"),
+        )  # fmt: skip
+        half = Polygon(read_profile(path))
+        self.assertAlmostEqual(half.area, 10 * 30 + math.pi * 25 / 2, delta=0.1)
+        self.assertEqual(half.bounds[0], 0.0)
+
+    def test_of_a_whole_section_the_right_half_counts_and_inches_are_inches(self) -> None:
+        path = self.drawn(lambda m: m.add_lwpolyline([(-1, 0), (1, 0), (1, 2), (-1, 2)], close=True), units=1)
+        self.assertAlmostEqual(Polygon(read_profile(path)).area, 25.4 * 50.8, places=6)
+        self.assertAlmostEqual(Polygon(read_outline(path)).area, 50.8 * 50.8, places=6)
+
+    def test_curves_of_every_kind(self) -> None:
+        ellipse = read_outline(self.drawn(lambda m: m.add_ellipse((5, 5), (30, 0), 0.5)))
+        self.assertAlmostEqual(Polygon(ellipse).area, math.pi * 30 * 15, delta=0.4)
+        spline = read_outline(
+            self.drawn(lambda m: m.add_spline([(0, 0), (10, 8), (20, 0)]), lambda m: m.add_line((0, 0), (20, 0)))
+        )
+        self.assertGreater(Polygon(spline).area, 80)
+
+    def test_what_is_not_one_outline_is_refused(self) -> None:
+        def circle(m: Any, x: float = 0, r: float = 3) -> None:
+            m.add_circle((x, 0), r)
+
+        for draw, said in (
+            ([lambda m: m.add_line((0, 0), (5, 5))], "nothing in the drawing is closed"),
+            ([circle, lambda m: circle(m, 20)], "more than one outline"),
+            ([circle, lambda m: circle(m, 0, 1)], "inside another"),
+            ([lambda m: m.add_shape("A")], "SHAPE, which is no curve"),
+            ([lambda m: m.add_line((0, 0, 0), (5, 0, 7))], "leaves its plane"),
+        ):
+            with self.subTest(said), self.assertRaisesRegex(MeshUnreadable, said):
+                read_outline(self.drawn(*draw))
+        for content in (b"garbage", b"\0\xff" * 500, b""):
+            (self.folder / "holder.dxf").write_bytes(content)
+            with self.subTest(content[:8]), self.assertRaises(MeshUnreadable):
+                read_outline(self.folder / "holder.dxf")
+
+    def test_a_holder_out_of_a_drawing_is_the_turned_body(self) -> None:
+        self.drawn(lambda m: m.add_lwpolyline([(0, -60), (20, -60), (30, -20), (30, 0), (0, 0)], close=True))
+        tool = {
+            "number": 1, "length": 100, "holder": {"shapes": [{"type": "revolve", "file": "holder.dxf"}]},
+            "cutter": {"type": "end-mill", "diameter": 10, "flute_length": 25, "reach": 40},
+        }  # fmt: skip
+        job = job_on(self.folder, "trunnion", "M30\n", tools=[tool])
+        (holder,) = job.solid(job.tools.tools[0].holder.shapes, "holder")
+        cone = math.pi * 40 / 3 * (20**2 + 20 * 30 + 30**2)  # a frustum's volume, π·h/3·(r² + r·R + R²)
+        self.assertAlmostEqual(holder.volume / (cone + math.pi * 30**2 * 20), 1.0, delta=0.01)
