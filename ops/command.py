@@ -102,7 +102,7 @@ def main(words: list[str]) -> int:
             install.everything(browser=True)
             return 0
         if options.word == "client":
-            install.everything()
+            install.for_the_client()
             env = services.app_environment(VAR, 0, 0, 0)
             document = subprocess.run([str(PYTHON), "server/manage.py", "openapi"], cwd=ROOT, env=env, check=True,
                                       capture_output=True, text=True).stdout  # fmt: skip

@@ -62,7 +62,7 @@ def python_environment(lock: str) -> None:
             run([*pip, "--no-deps", "--no-build-isolation", "-e", str(ROOT / "core")], remedy)
 
 
-def web_build() -> None:
+def web_packages() -> None:
     with only_when_changed("npm", [WEB / "package.json", WEB / "package-lock.json"], WEB / "node_modules") as needed:
         if needed:
             with step("Packages of the web interface"):
@@ -71,6 +71,10 @@ def web_build() -> None:
                     "Node 20 with npm is needed, and the npm registry in reach; then run the same command again",
                     cwd=WEB,
                 )
+
+
+def web_build() -> None:
+    web_packages()
     sources = [WEB / "src", WEB / "index.html", WEB / "package-lock.json", WEB / "vite.config.ts"]
     with only_when_changed("web", sources, WEB / "dist" / "index.html") as needed:
         if needed:
@@ -94,6 +98,13 @@ def kernel_cache() -> None:
 def core() -> None:
     python_environment("core")
     kernel_cache()
+
+
+def for_the_client() -> None:
+    """What writing the web client's types needs: no web build, which may be waiting for just these types."""
+    debian(SERVER_PACKAGES)
+    python_environment("full")
+    web_packages()
 
 
 def everything(browser: bool = False) -> None:

@@ -140,7 +140,7 @@ def keep_in_library(
             file = Path(folder) / "file.json"
             file.write_bytes(raw)
             model = read_machine(file, shown) if kind == LibraryFile.Kind.MACHINE else read_tools(file, shown)
-            for name in _mesh_files(json.loads(raw.decode("utf-8-sig"))):
+            for name in files_named(json.loads(raw.decode("utf-8-sig"))):
                 inside(place, name, "shape.file")
         except (JobUnreadable, NotUrdf) as error:
             raise Refused(f"{shown}: {error}" if isinstance(error, NotUrdf) else str(error)) from error
@@ -163,14 +163,14 @@ def keep_in_library(
         return item
 
 
-def _mesh_files(data: object) -> set[str]:
-    """The mesh files that a machine's or tool's shapes name."""
+def files_named(data: object) -> set[str]:
+    """The files that shapes in a machine, a tool table or a job name."""
     if isinstance(data, list):
-        return set().union(*map(_mesh_files, data))
+        return set().union(*map(files_named, data))
     if not isinstance(data, dict):
         return set()
     own = {str(data["file"])} if data.get("type") in ("mesh", "revolve", "extrude") and data.get("file") else set()
-    return own.union(*map(_mesh_files, data.values()))
+    return own.union(*map(files_named, data.values()))
 
 
 def compose(

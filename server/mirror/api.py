@@ -4,6 +4,7 @@ import json
 import zipfile
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -22,6 +23,7 @@ from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Triage
 from .schemas import (
     AccessoriesIn,
     BlockIn,
+    DroppedOut,
     FaultOut,
     FeatureOut,
     FindingOut,
@@ -39,6 +41,7 @@ from .schemas import (
     NewJob,
     OffsetOut,
     PickIn,
+    PictureOut,
     PlaceOut,
     RehearsalFull,
     RehearsalOut,
@@ -48,6 +51,7 @@ from .schemas import (
     SignIn,
     StockIn,
     StockOut,
+    ToolIn,
     TriageIn,
 )
 
@@ -383,6 +387,19 @@ def setup_repeat(request: HttpRequest, number: int, body: RepeatIn) -> Any:
 def setup_stock(request: HttpRequest, number: int, body: StockIn) -> Any:
     job = setups.opened(_revision(request, number), body.job)
     return setups.stock_for(job, body.design, body.allowance, body.standard)
+
+
+@api.post("/revisions/{number}/setup/files", response=DroppedOut)
+def setup_file(request: HttpRequest, number: int, file: File[UploadedFile], inches: Form[bool] = False) -> Any:  # type: ignore[assignment]
+    """A model (STL, 3MF, GLB, STEP) or drawing (DXF) for a body or a holder; it waits until a revision holds it."""
+    if (file.size or 0) > settings.MAX_UPLOAD_BYTES:
+        raise services.Refused(f"{file.name}: larger than {settings.MAX_UPLOAD_BYTES // 10**6} MB")
+    return setups.drop_in(_revision(request, number), file.name or "model", file.read(), inches)
+
+
+@api.post("/revisions/{number}/setup/tool-picture", response=PictureOut)
+def setup_tool_picture(request: HttpRequest, number: int, body: ToolIn) -> Any:
+    return setups.tool_picture(_revision(request, number), body.tool)
 
 
 @api.post("/revisions/{number}/setup/save", response=JobOut)

@@ -301,6 +301,32 @@ class SaveIn(Schema):
     label: str = ""
 
 
+class DroppedShape(Schema):
+    type: Literal["mesh", "revolve", "extrude"]
+    size: Triple  # of its box, mm; an extrude 1 mm high
+    closed: bool
+
+
+class DroppedOut(Schema):
+    file: str  # the name it is kept under, for a shape's `file`
+    stem: str
+    shapes: list[DroppedShape]  # what it can be made into
+
+
+class ToolIn(Schema):
+    tool: dict[str, Any]
+
+
+class PicturePart(Schema):
+    part: Literal["insert", "cutter", "shank", "holder"]
+    points: list[tuple[float, float]]
+
+
+class PictureOut(Schema):
+    parts: list[PicturePart]
+    fault: str  # what is wrong with the tool; empty when nothing is
+
+
 class AccessoriesIn(Schema):
     off: list[str]
 

@@ -3,13 +3,17 @@
 import io
 import json
 import struct
+import tempfile
 import zipfile
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 
 from bluntmirror.geometry.mesh import box
 from bluntmirror.geometry.meshfile import write_stl
+from jobs import setups
 from jobs.models import LibraryFile, Revision
 from jobs.services import keep_in_library, take_in_path
 
@@ -181,3 +185,59 @@ class Setups(WithShop):
         back = keep_in_library(self.shop, self.ines, "machine", urdf, "machine.urdf")
         self.assertEqual(LibraryFile.objects.filter(name=back.name).count(), 2)
         self.assertEqual(self.client.get(f"/api/library/{back.pk}/faults").json(), [])
+
+    def test_a_model_dropped_on_a_setup_is_a_body_at_once_and_stays_with_the_revision_that_holds_it(self) -> None:
+        at = f"/revisions/{self.revision.pk}/setup"
+        with tempfile.TemporaryDirectory() as folder:
+            write_stl(Path(folder) / "a.stl", box((2, 3, 4)))
+            data = (Path(folder) / "a.stl").read_bytes()
+
+        def drop(name: str, content: bytes, **more: str) -> Any:
+            return self.client.post(f"/api{at}/files", {"file": SimpleUploadedFile(name, content), **more})
+
+        dropped = drop("../Clamp plate.stl", data).json()
+        self.assertEqual((dropped["stem"], dropped["shapes"][0]["size"]), ("Clamp-plate", [2, 3, 4]))
+        inches = drop("plate.stl", data, inches="true").json()
+        self.assertEqual(inches["shapes"][0]["size"], [50.8, 76.2, 101.6])
+        job = self.client.get(f"/api{at}").json()["job"]
+        job["bodies"].append({"name": "plate", "role": "fixture", "mount": job["bodies"][0]["mount"],
+                              "shape": {"type": "mesh", "file": inches["file"]}, "at": [300, 0, 60]})  # fmt: skip
+        self.assertIn("plate", {body["name"] for body in self.model(self.post(f"{at}/model", job=job))["bodies"]})
+        setups._jobs.items.clear()  # another server process, or one that has forgotten
+        self.assertIn("plate", {body["name"] for body in self.model(self.post(f"{at}/model", job=job))["bodies"]})
+        saved = self.client.post(f"/api{at}/save", {"spec": json.dumps({"job": job})}).json()
+        kept = Revision.objects.get(pk=saved["revisions"][0]["id"])
+        with kept.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+            self.assertIn(inches["file"], bundle.namelist())
+            self.assertNotIn(dropped["file"], bundle.namelist())  # no body is made of it
+        for name, content, said in (
+            ("a.stl", b"solid nothing", "no triangles"),
+            ("a.dxf", b"x", "DXF"),
+            ("a.exe", b"MZ", "not a mesh format"),
+        ):
+            answer = drop(name, content)
+            self.assertEqual(answer.status_code, 422, name)
+            self.assertIn(said, answer.json()["detail"])
+
+    def test_a_tool_is_drawn_as_the_core_builds_it_or_its_fault_is_said(self) -> None:
+        at = f"/revisions/{self.revision.pk}/setup/tool-picture"
+        tool: dict[str, Any] = {
+            "number": 9, "length": 100, "holder": {"segments": [{"diameter": 40, "length": 60}]},
+            "cutter": {"type": "drill", "diameter": 10, "flute_length": 30, "reach": 40, "point_angle": 118},
+        }  # fmt: skip
+        parts = {part["part"]: part["points"] for part in self.post(at, tool=tool).json()["parts"]}
+        self.assertEqual(set(parts), {"cutter", "shank", "holder"})
+        # A 118° point is 0.3004·D high (handbooks, from memory).
+        self.assertTrue(any(abs(x - 5) < 1e-9 and abs(h - 3.004) < 1e-3 for x, h in parts["cutter"]))
+        self.assertEqual(max(h for _, h in parts["holder"]), 100)
+        tool["cutter"]["flute_length"] = 60
+        self.assertEqual(
+            self.post(at, tool=tool).json(),
+            {"parts": [], "fault": "flute_length must not exceed reach (tip to holder face)"},
+        )
+        tool["cutter"] = {"type": "insert", "shape": "C", "inscribed_circle": 12.7}
+        tool["holder"] = {"shapes": [{"type": "box", "size": [20, 20, 40], "at": [0, 0, -20]}]}
+        parts = {part["part"]: part["points"] for part in self.post(at, tool=tool).json()["parts"]}
+        self.assertEqual(sorted(set(map(tuple, parts["holder"]))), [(-10, 60), (-10, 100), (10, 60), (10, 100)])
+        tool["cutter"] = {"type": "drill"}
+        self.assertIn("diameter", self.post(at, tool=tool).json()["fault"])

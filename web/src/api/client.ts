@@ -25,6 +25,7 @@ export type NewJob = Schemas["NewJob"];
 export type Moved = Schemas["MovedOut"];
 export type Feature = Schemas["FeatureOut"];
 export type Fault = Schemas["FaultOut"];
+export type Dropped = Schemas["DroppedOut"];
 export type Fixture = Schemas["FixtureOut"];
 export type Fit = Schemas["FitOut"];
 export type Offset = Schemas["OffsetOut"];
@@ -129,10 +130,16 @@ export const api = {
     json<Place[]>(`/revisions/${revision}/setup/repeat`, "POST", { job, body, count, step, direction, about }),
   stockFor: (revision: number, job: JobData, design: string, allowance: Record<string, number>, standard: boolean) =>
     json<Schemas["StockOut"]>(`/revisions/${revision}/setup/stock`, "POST", { job, design, allowance, standard }),
-  saveSetup: async (revision: number, job: JobData, label: string, files: File[] = [], tools: object | null = null) => {
+  dropFile: async (revision: number, file: File, inches = false) => {
+    const form = new FormData();
+    form.append("file", file, file.name);
+    form.append("inches", String(inches));
+    return (await ask(`/revisions/${revision}/setup/files`, { method: "POST", body: form })).json() as Promise<Dropped>;
+  },
+  toolPicture: (revision: number, tool: object) => json<Schemas["PictureOut"]>(`/revisions/${revision}/setup/tool-picture`, "POST", { tool }),
+  saveSetup: async (revision: number, job: JobData, label: string, tools: object | null = null) => {
     const form = new FormData();
     form.append("spec", JSON.stringify({ job, label, tools }));
-    for (const file of files) form.append("files", file, file.name);
     return (await ask(`/revisions/${revision}/setup/save`, { method: "POST", body: form })).json() as Promise<Job>;
   },
   move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean) =>

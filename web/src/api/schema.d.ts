@@ -522,6 +522,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{number}/setup/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Setup File
+         * @description A model (STL, 3MF, GLB, STEP) or drawing (DXF) for a body or a holder; it waits until a revision holds it.
+         */
+        post: operations["mirror_api_setup_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup/tool-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Setup Tool Picture */
+        post: operations["mirror_api_setup_tool_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{number}/setup/save": {
         parameters: {
             query?: never;
@@ -1452,6 +1489,58 @@ export interface components {
              */
             standard: boolean;
         };
+        /** DroppedOut */
+        DroppedOut: {
+            /** File */
+            file: string;
+            /** Stem */
+            stem: string;
+            /** Shapes */
+            shapes: components["schemas"]["DroppedShape"][];
+        };
+        /** DroppedShape */
+        DroppedShape: {
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "mesh" | "revolve" | "extrude";
+            /** Size */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /** Closed */
+            closed: boolean;
+        };
+        /** PictureOut */
+        PictureOut: {
+            /** Parts */
+            parts: components["schemas"]["PicturePart"][];
+            /** Fault */
+            fault: string;
+        };
+        /** PicturePart */
+        PicturePart: {
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "insert" | "cutter" | "shank" | "holder";
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /** ToolIn */
+        ToolIn: {
+            /** Tool */
+            tool: {
+                [key: string]: unknown;
+            };
+        };
         /** FitOut */
         FitOut: {
             /** What */
@@ -2243,6 +2332,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StockOut"];
+                };
+            };
+        };
+    };
+    mirror_api_setup_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Inches
+                     * @default false
+                     */
+                    inches?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DroppedOut"];
+                };
+            };
+        };
+    };
+    mirror_api_setup_tool_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToolIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
                 };
             };
         };

@@ -10,6 +10,7 @@ import { ModelStage } from "../bench/ModelStage";
 import type { Dot, Pointed, Triad } from "../stage/scene";
 import { AddBody } from "./AddBody";
 import { added, begin, bodyOf, changed, freeName, redone, undone, withBody, withoutBody, type History } from "./history";
+import { ImportModel } from "./ImportModel";
 import { Mating, type MateChoice, type Pick } from "./Mating";
 import { OffsetTable } from "./OffsetTable";
 import { Repeat } from "./Repeat";
@@ -50,7 +51,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const [failure, setFailure] = useState("");
   const [label, setLabel] = useState("");
   const [busy, setBusy] = useState(false);
-  const [files, setFiles] = useState<File[]>([]);
+  const [coming, setComing] = useState<File | null>(null);
   const [tools, setTools] = useState<ToolsData>(() => setup.tools as unknown as ToolsData);
   const toolsChanged = tools !== (setup.tools as unknown as ToolsData);
   const [offset, setOffset] = useState(() => Object.keys(job.work_offsets ?? {})[0] ?? "G54");
@@ -134,7 +135,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const save = async (then: "stay" | "rehearse") => {
     setBusy(true);
     try {
-      const saved = await api.saveSetup(revision, job, label || "setup", files, toolsChanged ? tools : null);
+      const saved = await api.saveSetup(revision, job, label || "setup", toolsChanged ? tools : null);
       await queries.invalidateQueries({ queryKey: ["jobs"] });
       const newest = saved.revisions[0];
       if (then === "rehearse") onRehearsal((await api.rehearse(newest.id)).id);
@@ -166,7 +167,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const [touched, setTouched] = useState<Lit | null>(null);
   const lit = touched ?? NOTHING;
   const pointing = tab !== "place" ? "" : picks.length === 1 ? `Point at the ${choice.kind} it goes to` : `Point at a ${choice.kind}`;
-  const dirty = history.past.length > 0 || files.length > 0 || toolsChanged;
+  const dirty = history.past.length > 0 || toolsChanged;
 
   return (
     <div className="workspace">
@@ -210,23 +211,17 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
             <label className="choose">
               <input
                 type="file"
-                accept=".stl,.3mf,.glb,.step,.stp"
+                accept=".stl,.3mf,.glb,.step,.stp,.dxf"
                 hidden
                 aria-label="Import a model"
                 onChange={(event) => {
-                  const file = event.target.files?.[0];
-                  if (file) setFiles([...files, file]);
+                  setComing(event.target.files?.[0] ?? null);
                   event.target.value = "";
                 }}
               />
               import
             </label>
           </div>
-          {files.length > 0 && (
-            <p className="quiet padded-row">
-              {files.map((file) => file.name).join(", ")} comes in when the setup is kept: then add it as a body.
-            </p>
-          )}
           {!job.bodies?.length && <Empty image={Empty.PRESENTED_IMAGE_SIMPLE} description="Nothing is clamped yet. Add a blank and a vise." />}
           <ul className="body-list" data-testid="bodies">
             {job.bodies?.map((entry) => (
@@ -296,7 +291,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
             {tab === "place" && (
               <Mating picks={picks} choice={choice} moving={chosen} failure={failure} onChoice={setChoice} onMate={() => void mate()} onClear={() => setPicks([])} onDatum={datum} />
             )}
-            {tab === "tools" && <ToolTable tools={tools} onTools={setTools} />}
+            {tab === "tools" && <ToolTable revision={revision} tools={tools} onTools={setTools} />}
             {tab === "offsets" && <OffsetTable revision={revision} job={job} active={offset} onActive={setOffset} onJob={change} mounts={mounts.map((entry) => entry.name)} />}
             {tab === "offsets" && <RunWith job={job} onJob={change} />}
             {tab === "hand" && hand && replay && (
@@ -317,6 +312,17 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           </div>
         </section>
       </div>
+      <ImportModel
+        file={coming}
+        revision={revision}
+        job={job}
+        mounts={mounts.map((entry) => entry.name)}
+        onClose={() => setComing(null)}
+        onAdd={(entry) => {
+          change(added(job, entry));
+          setChosen(entry.name);
+        }}
+      />
       <AddBody
         open={adding}
         revision={revision}

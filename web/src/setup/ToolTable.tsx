@@ -1,24 +1,19 @@
-import { Alert, Button, InputNumber, Input, Select } from "antd";
-import { useState } from "react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Alert, Button, Input, InputNumber, Select } from "antd";
+import { useEffect, useState } from "react";
 
-import { faultOf, freshTool, isMill, MILLS, outlines, type ToolData, type ToolsData } from "./tools";
+import { api } from "../api/client";
+import { HolderForm } from "./HolderForm";
+import { faultOf, freshTool, inShort, KINDS, madeInto, turns, type Measure, type ToolData, type ToolsData } from "./tools";
 
-const MEASURES: [keyof ToolData["cutter"] & string, string][] = [
-  ["diameter", "diameter"],
-  ["corner_radius", "corner radius"],
-  ["flute_length", "flutes, long"],
-  ["reach", "reach out of the holder"],
-  ["shank_diameter", "shank"],
-  ["flutes", "flutes, number"],
-];
-const INK = { cutter: "#5d7f8c", shank: "#b9b19c", holder: "#8a8577" };
+const INK: Record<string, string> = { insert: "#5d7f8c", cutter: "#5d7f8c", shank: "#b9b19c", holder: "#8a8577" };
+const TYPING_MS = 120;
 
 /** The job's tools: a form for one, with its picture drawn as one types; the stick-out is tip to holder face. */
-export function ToolTable({ tools, onTools }: { tools: ToolsData; onTools: (tools: ToolsData) => void }) {
+export function ToolTable({ revision, tools, onTools }: { revision: number; tools: ToolsData; onTools: (tools: ToolsData) => void }) {
   const [open, setOpen] = useState<number | null>(null);
   const chosen = tools.tools.find((tool) => tool.number === open);
   const change = (tool: ToolData, part: Partial<ToolData>) => onTools({ ...tools, tools: tools.tools.map((entry) => (entry === tool ? { ...entry, ...part } : entry)) });
-  const cutter = (tool: ToolData, part: Partial<ToolData["cutter"]>) => change(tool, { cutter: { ...tool.cutter, ...part } });
   return (
     <div className="padded" data-testid="tool-table">
       <ul className="body-list tool-list">
@@ -27,7 +22,7 @@ export function ToolTable({ tools, onTools }: { tools: ToolsData; onTools: (tool
             <button onClick={() => setOpen(tool.number === open ? null : tool.number)}>
               <b>T{tool.number}</b>
               <span>{tool.name}</span>
-              <em>{isMill(tool) ? `⌀ ${tool.cutter.diameter}, out ${tool.cutter.reach}` : tool.cutter.type}</em>
+              <em>{inShort(tool)}</em>
             </button>
           </li>
         ))}
@@ -43,39 +38,8 @@ export function ToolTable({ tools, onTools }: { tools: ToolsData; onTools: (tool
         New tool
       </Button>
       {chosen && (
-        <div className="tool-form">
-          <Picture tool={chosen} />
-          <div className="tool-fields">
-            <label>
-              name
-              <Input size="small" value={chosen.name} aria-label="Tool name" onChange={(event) => change(chosen, { name: event.target.value })} />
-            </label>
-            {isMill(chosen) && (
-              <label>
-                kind
-                <Select size="small" value={chosen.cutter.type} aria-label="Kind of cutter" options={MILLS.map((type) => ({ value: type, label: type.replace("-", " ") }))} onChange={(type) => cutter(chosen, { type, ...(type === "end-mill" ? {} : { corner_radius: undefined }) })} />
-              </label>
-            )}
-            {isMill(chosen) &&
-              MEASURES.filter(([key]) => key !== "corner_radius" || chosen.cutter.type === "end-mill").map(([key, label]) => (
-                <label key={key}>
-                  {label}
-                  <InputNumber size="small" controls={false} value={chosen.cutter[key] as number} aria-label={label} onChange={(value) => cutter(chosen, { [key]: value ?? undefined })} />
-                </label>
-              ))}
-            <label>
-              tip to gauge point
-              <InputNumber size="small" controls={false} value={chosen.length} aria-label="tip to gauge point" onChange={(value) => change(chosen, { length: value ?? chosen.length })} />
-            </label>
-            <label>
-              register H
-              <InputNumber size="small" controls={false} value={chosen.registers?.H ?? chosen.length} aria-label="register H" onChange={(value) => change(chosen, { registers: { ...chosen.registers, H: value ?? chosen.length } })} />
-            </label>
-          </div>
-          {faultOf(chosen, tools.tools) && <Alert type="error" title={faultOf(chosen, tools.tools)} />}
-          {chosen.registers?.H !== undefined && Math.abs(chosen.registers.H - chosen.length) > 1e-6 && (
-            <p className="quiet">The control holds {chosen.registers.H}, the tool is {chosen.length}: {Math.abs(chosen.registers.H - chosen.length).toFixed(3)} apart.</p>
-          )}
+        <>
+          <ToolForm revision={revision} tool={chosen} others={tools.tools} onChange={(part) => change(chosen, part)} />
           <Button
             size="small"
             danger
@@ -86,28 +50,126 @@ export function ToolTable({ tools, onTools }: { tools: ToolsData; onTools: (tool
           >
             Remove T{chosen.number}
           </Button>
-        </div>
+        </>
       )}
     </div>
   );
 }
 
-function Picture({ tool }: { tool: ToolData }) {
-  const parts = outlines(tool);
-  if (!parts.length) return <p className="quiet">A {tool.cutter.type}: its numbers are kept as the table has them.</p>;
-  const all = parts.flatMap(({ points }) => points);
-  const wide = Math.max(...all.map(([r]) => r));
-  const high = Math.max(...all.map(([, h]) => h), tool.length);
+function ToolForm({ revision, tool, others, onChange }: { revision: number; tool: ToolData; others: ToolData[]; onChange: (part: Partial<ToolData>) => void }) {
+  const settled = useSettled(tool);
+  const picture = useQuery({ queryKey: ["tool picture", revision, settled], queryFn: () => api.toolPicture(revision, settled), placeholderData: keepPreviousData, staleTime: Infinity, retry: false });
+  const kind = KINDS[tool.cutter.type];
+  const fault = faultOf(tool, others) || picture.data?.fault || (picture.isError ? picture.error.message : "");
+  const register = (name: string, usual: number | undefined) => (
+    <Figure key={name} label={`register ${name}`} value={tool.registers?.[name] ?? usual} onValue={(value) => onChange({ registers: without({ ...tool.registers, [name]: value }) })} />
+  );
+  const held = tool.registers?.H;
   return (
-    <svg className="tool-picture" viewBox={`${-wide - 4} -4 ${2 * wide + 8} ${high + 8}`} role="img" aria-label={`T${tool.number} as it hangs in the spindle`}>
-      {parts.map(({ part, points }) => (
-        <path
-          key={part}
-          fill={INK[part]}
-          d={`M${[...points, ...[...points].reverse().map(([r, h]) => [-r, h])].map(([r, h]) => `${r} ${high - h}`).join("L")}Z`}
-        />
+    <div className="tool-form">
+      <Picture tool={tool} parts={picture.data?.parts ?? []} />
+      <div className="tool-fields">
+        <Figure label="number" value={tool.number} onValue={(value) => value !== undefined && onChange({ number: Math.round(value) })} />
+        <label>
+          name
+          <Input size="small" value={tool.name} aria-label="Tool name" onChange={(event) => onChange({ name: event.target.value })} />
+        </label>
+        {kind ? (
+          <>
+            <label>
+              kind
+              <Select
+                size="small"
+                virtual={false}
+                popupMatchSelectWidth={false}
+                value={tool.cutter.type}
+                aria-label="Kind of cutter"
+                options={Object.entries(KINDS).map(([value, { says }]) => ({ value, label: says }))}
+                onChange={(type) => onChange({ cutter: madeInto(tool.cutter, type) })}
+              />
+            </label>
+            {kind.measures.map((measure) => (
+              <MeasureField key={measure.key} measure={measure} value={tool.cutter[measure.key]} onValue={(value) => onChange({ cutter: without({ ...tool.cutter, [measure.key]: value }) as ToolData["cutter"] })} />
+            ))}
+          </>
+        ) : (
+          <p className="quiet">A {tool.cutter.type}: its outline is kept as the table has it.</p>
+        )}
+        <Figure label="tip to gauge point" value={tool.length} onValue={(value) => value !== undefined && onChange({ length: value })} />
+        <Figure label="station" value={tool.station ?? undefined} onValue={(value) => onChange({ station: value ?? null })} />
+        {turns(tool.cutter.type) && (
+          <>
+            <Figure label="tip beside the gauge point" value={tool.offset?.[0] ?? 0} onValue={(value) => onChange({ offset: [value ?? 0, tool.offset?.[1] ?? 0] })} />
+            {["X", "Z"].map((name) => register(name, undefined))}
+          </>
+        )}
+        {!turns(tool.cutter.type) && register("H", tool.length)}
+      </div>
+      <HolderForm revision={revision} holder={tool.holder ?? {}} turning={turns(tool.cutter.type)} onHolder={(holder) => onChange({ holder })} />
+      {fault && <Alert type="error" title={fault} />}
+      {held !== undefined && Math.abs(held - tool.length) > 1e-6 && (
+        <p className="quiet">
+          The control holds {held}, the tool is {tool.length}: {Math.abs(held - tool.length).toFixed(3)} apart.
+        </p>
+      )}
+    </div>
+  );
+}
+
+function MeasureField({ measure, value, onValue }: { measure: Measure; value: unknown; onValue: (value: unknown) => void }) {
+  if (!measure.options) return <Figure label={measure.label} value={value as number | undefined} onValue={onValue} />;
+  return (
+    <label>
+      {measure.label}
+      <Select
+        size="small"
+        virtual={false}
+        value={(value as string | undefined) ?? (measure.optional ? measure.options[0] : undefined)}
+        aria-label={measure.label}
+        options={measure.options.map((word) => ({ value: word, label: word }))}
+        onChange={onValue}
+      />
+    </label>
+  );
+}
+
+export function Figure({ label, value, onValue }: { label: string; value: number | undefined; onValue: (value: number | undefined) => void }) {
+  return (
+    <label>
+      {label}
+      <InputNumber size="small" controls={false} value={value} aria-label={label} onChange={(given) => onValue(given ?? undefined)} />
+    </label>
+  );
+}
+
+/** What is empty is left out of the table rather than written as nothing. */
+function without<T>(data: Record<string, T | undefined>): Record<string, T> {
+  return Object.fromEntries(Object.entries(data).filter((entry): entry is [string, T] => entry[1] !== undefined && entry[1] !== null));
+}
+
+/** A value once it has stood still for a moment: a picture is asked for a number, not for each of its digits. */
+function useSettled<T>(value: T): T {
+  const [settled, setSettled] = useState(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(value), TYPING_MS);
+    return () => clearTimeout(timer);
+  }, [value]);
+  return settled;
+}
+
+function Picture({ tool, parts }: { tool: ToolData; parts: { part: string; points: [number, number][] }[] }) {
+  const all = parts.flatMap(({ points }) => points);
+  if (!all.length) return <div className="tool-picture" role="img" aria-label={`T${tool.number}: not drawn yet`} />;
+  const [left, right] = [Math.min(...all.map(([x]) => x)), Math.max(...all.map(([x]) => x))];
+  const high = Math.max(...all.map(([, h]) => h), tool.length);
+  const low = Math.min(0, ...all.map(([, h]) => h));
+  const edge = 0.03 * (high - low);
+  return (
+    <svg className="tool-picture" viewBox={`${left - edge} ${-high - edge} ${right - left + 2 * edge} ${high - low + 2 * edge}`} role="img" aria-label={`T${tool.number} as it hangs in its mount`}>
+      {parts.map(({ part, points }, i) => (
+        <path key={i} fill={INK[part]} d={`M${points.map(([x, h]) => `${x} ${-h}`).join("L")}Z`} />
       ))}
-      <path d={`M${-wide - 3} ${high - tool.length}H${wide + 3}`} stroke="#1f5a73" strokeDasharray="3 2" strokeWidth="0.7" />
+      <path d={`M${left - edge} ${-tool.length}H${right + edge}`} stroke="#1f5a73" strokeDasharray="4 3" strokeWidth="1" vectorEffect="non-scaling-stroke" />
     </svg>
   );
 }

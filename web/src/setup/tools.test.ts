@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { faultOf, freshTool, outlines } from "./tools";
+import { faultOf, freshTool, inShort, KINDS, madeInto } from "./tools";
 
 describe("a tool as one types", () => {
   it("gets the next free number and is sound", () => {
@@ -11,20 +11,22 @@ describe("a tool as one types", () => {
     expect(faultOf(second, [first, second])).toBe("");
   });
 
-  it("says what is wrong with it", () => {
+  it("says what is wrong with it beside the others", () => {
     const tool = freshTool([]);
-    expect(faultOf({ ...tool, cutter: { ...tool.cutter, flute_length: 60 } }, [])).toMatch(/longer than the tool reaches/);
     expect(faultOf({ ...tool, length: 30 }, [])).toMatch(/gauge point/);
-    expect(faultOf({ ...tool, cutter: { ...tool.cutter, corner_radius: 6 } }, [])).toMatch(/half the diameter/);
     expect(faultOf(tool, [freshTool([])])).toMatch(/there already/);
   });
 
-  it("is drawn with its tip at zero and its holder up to where it ends", () => {
-    const parts = outlines(freshTool([]));
-    expect(parts.map(({ part }) => part)).toEqual(["cutter", "shank", "holder"]);
-    expect(parts[0].points[0]).toEqual([0, 0]);
-    expect(Math.max(...parts[2].points.map(([, h]) => h))).toBe(104);
-    const drill = outlines({ ...freshTool([]), cutter: { type: "drill", diameter: 10, flute_length: 30, reach: 40, point_angle: 118 } });
-    expect(drill[0].points[1][1]).toBeCloseTo(3.004, 3); // 0.3004 · D, handbooks
+  it("keeps what both kinds have when it becomes another kind", () => {
+    const mill = { ...freshTool([]).cutter, diameter: 12, corner_radius: 2, hand: "left" };
+    expect(madeInto(mill, "drill")).toEqual({ type: "drill", diameter: 12, flute_length: 24, reach: 40, shank_diameter: 10, flutes: 3, point_angle: 118, hand: "left" });
+    const insert = madeInto(mill, "insert");
+    expect(insert).toMatchObject({ type: "insert", shape: "C", nose_radius: 0.8 });
+    expect(insert).not.toHaveProperty("diameter");
+    expect(madeInto({ ...insert, hand: "neutral" }, "end-mill")).not.toHaveProperty("hand");
+  });
+
+  it("is told in one line, whatever its kind", () => {
+    for (const type of Object.keys(KINDS)) expect(inShort({ ...freshTool([]), cutter: madeInto(freshTool([]).cutter, type) })).not.toMatch(/undefined/);
   });
 });

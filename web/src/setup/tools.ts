@@ -1,12 +1,24 @@
-// A tool as the table holds it, and its outline as one types: the picture beside the form.
+// A tool as the table holds it, and what each kind of cutter is asked for. Its picture and its faults come from the core.
 
+export interface HolderShape {
+  type: string;
+  file?: string;
+  at?: [number, number, number];
+  [more: string]: unknown;
+}
+export interface Segment {
+  diameter: number;
+  to_diameter?: number;
+  length: number;
+}
 export interface ToolData {
   number: number;
   name?: string;
   length: number;
   station?: number | null;
-  cutter: { type: string; diameter?: number; flute_length?: number; reach?: number; shank_diameter?: number; corner_radius?: number; flutes?: number; point_angle?: number; [more: string]: unknown };
-  holder?: { segments?: { diameter: number; to_diameter?: number; length: number }[]; [more: string]: unknown };
+  offset?: [number, number];
+  cutter: { type: string; [measure: string]: unknown };
+  holder?: { segments?: Segment[]; shapes?: HolderShape[]; [more: string]: unknown };
   registers?: Record<string, number>;
   [more: string]: unknown;
 }
@@ -16,9 +28,48 @@ export interface ToolsData {
   [more: string]: unknown;
 }
 
-export const MILLS = ["end-mill", "ball-mill", "drill", "reamer", "tap", "t-slot"] as const;
+/** A measure of a cutter; `options` where one of a few words is asked for, `optional` where it may be left empty. */
+export interface Measure {
+  key: string;
+  label: string;
+  options?: readonly string[];
+  optional?: boolean;
+}
 
-export const isMill = (tool: ToolData): boolean => (MILLS as readonly string[]).includes(tool.cutter.type);
+const BODY: Measure[] = [
+  { key: "diameter", label: "diameter" },
+  { key: "flute_length", label: "flutes, long" },
+  { key: "reach", label: "reach out of the holder" },
+  { key: "shank_diameter", label: "shank or neck", optional: true },
+  { key: "flutes", label: "flutes, number", optional: true },
+];
+const HAND: Measure = { key: "hand", label: "hand", options: ["right", "left"], optional: true };
+const REACH: Measure = { key: "reach", label: "reach", optional: true };
+const NOSE: Measure = { key: "nose_radius", label: "nose radius", optional: true };
+const SHAPES = "A B C D E H K L M O P R S T V W".split(" ");
+
+/** What each kind is asked for, and what a fresh one of it is. */
+export const KINDS: Record<string, { says: string; measures: Measure[]; fresh: Record<string, unknown> }> = {
+  "end-mill": { says: "end mill, flat or bull-nosed", measures: [...BODY, { key: "corner_radius", label: "corner radius", optional: true }, HAND], fresh: {} },
+  "ball-mill": { says: "ball mill", measures: [...BODY, HAND], fresh: {} },
+  drill: { says: "drill", measures: [...BODY, { key: "point_angle", label: "point angle °" }, HAND], fresh: { point_angle: 118 } },
+  "chamfer-mill": { says: "chamfer mill", measures: [...BODY, { key: "tip_diameter", label: "tip diameter" }, { key: "angle", label: "included angle °" }, HAND], fresh: { tip_diameter: 0, angle: 90 } },
+  "t-slot": { says: "T-slot cutter", measures: [...BODY, HAND], fresh: { flute_length: 6, shank_diameter: 6 } },
+  dovetail: { says: "dovetail cutter", measures: [...BODY, { key: "angle", label: "flank from base °" }, HAND], fresh: { angle: 60, flute_length: 5, shank_diameter: 4 } },
+  tap: { says: "tap", measures: [...BODY, { key: "pitch", label: "pitch", optional: true }, HAND], fresh: {} },
+  reamer: { says: "reamer", measures: [...BODY, HAND], fresh: {} },
+  insert: {
+    says: "turning insert",
+    measures: [{ key: "shape", label: "shape (ISO 1832)", options: SHAPES }, { key: "inscribed_circle", label: "inscribed circle" }, NOSE, { key: "lead_angle", label: "lead angle °", optional: true }, { ...HAND, options: ["right", "left", "neutral"] }, REACH],
+    fresh: { shape: "C", inscribed_circle: 12.7, nose_radius: 0.8, lead_angle: 95, hand: "right" },
+  },
+  groove: { says: "grooving insert", measures: [{ key: "width", label: "width" }, NOSE, REACH], fresh: { width: 3, nose_radius: 0.2, reach: 12 } },
+  "part-off": { says: "parting insert", measures: [{ key: "width", label: "width" }, NOSE, REACH], fresh: { width: 3, nose_radius: 0.2, reach: 25 } },
+  "thread-insert": { says: "threading insert", measures: [{ key: "inscribed_circle", label: "inscribed circle", optional: true }, { key: "pitch", label: "pitch", optional: true }, NOSE, REACH], fresh: { inscribed_circle: 9.525, pitch: 1.5, nose_radius: 0.1 } },
+};
+
+const ROUND = { diameter: 10, flute_length: 24, reach: 40, shank_diameter: 10, flutes: 3 };
+export const turns = (type: string): boolean => ["insert", "groove", "part-off", "thread-insert"].includes(type);
 
 export function freshTool(tools: ToolData[]): ToolData {
   const number = 1 + Math.max(0, ...tools.map((tool) => tool.number));
@@ -26,48 +77,29 @@ export function freshTool(tools: ToolData[]): ToolData {
     number,
     name: "D10 end mill",
     length: 104,
-    cutter: { type: "end-mill", diameter: 10, corner_radius: 0, flute_length: 24, reach: 40, shank_diameter: 10, flutes: 3 },
+    cutter: { type: "end-mill", ...ROUND, corner_radius: 0 },
     holder: { segments: [{ diameter: 28, to_diameter: 36, length: 12 }, { diameter: 36, length: 52 }] },
   };
 }
 
-/** What is wrong with a tool, in words; empty when nothing is. */
+/** A cutter made another kind: the measures that both kinds have are kept, the rest is the new kind's own. */
+export function madeInto(cutter: ToolData["cutter"], type: string): ToolData["cutter"] {
+  const { measures, fresh } = KINDS[type];
+  const base: Record<string, unknown> = turns(type) ? fresh : { ...ROUND, ...fresh };
+  const kept = measures.filter(({ key, options }) => cutter[key] !== undefined && (!options || options.includes(cutter[key] as string)) && !(key in fresh));
+  return { type, ...base, ...Object.fromEntries(kept.map(({ key }) => [key, cutter[key]])) };
+}
+
+/** What is wrong with a tool beside the others; what is wrong with it alone the core says. */
 export function faultOf(tool: ToolData, others: ToolData[]): string {
-  const { cutter } = tool;
   if (others.some((other) => other !== tool && other.number === tool.number)) return `T${tool.number} is there already`;
-  if (!isMill(tool)) return "";
-  const { diameter = 0, flute_length = 0, reach = 0 } = cutter;
-  if (diameter <= 0 || flute_length <= 0 || reach <= 0) return "diameter, flutes and reach must be above zero";
-  if (flute_length > reach) return "the flutes are longer than the tool reaches out of its holder";
-  if ((cutter.corner_radius ?? 0) > diameter / 2) return "the corner is larger than half the diameter";
-  if (reach > tool.length) return "the holder's face lies beyond the gauge point: length is tip to gauge point";
+  if (!turns(tool.cutter.type) && Number(tool.cutter.reach ?? 0) > tool.length) return "the holder's face lies beyond the gauge point: length is tip to gauge point";
   return "";
 }
 
-/** Outlines [radius, height from the tip] of cutter, shank and holder, for the picture. */
-export function outlines(tool: ToolData): { part: "cutter" | "shank" | "holder"; points: [number, number][] }[] {
-  if (!isMill(tool)) return [];
-  const { diameter = 10, flute_length: flutes = 20, reach = 40, shank_diameter: shank = diameter, corner_radius = 0, type } = tool.cutter;
-  const r = diameter / 2;
-  const corner = type === "ball-mill" ? r : type === "end-mill" ? Math.min(corner_radius, r) : 0;
-  const tip: [number, number][] = [];
-  if (type === "drill") tip.push([0, 0], [r, r / Math.tan(((tool.cutter.point_angle ?? 118) * Math.PI) / 360)]);
-  else {
-    tip.push([0, 0]);
-    for (let i = 0; i <= 8; i++) {
-      const angle = (i / 8) * (Math.PI / 2);
-      tip.push([r - corner + corner * Math.sin(angle), corner - corner * Math.cos(angle)]);
-    }
-  }
-  const parts: ReturnType<typeof outlines> = [{ part: "cutter", points: [...tip, [r, flutes], [0, flutes]] }];
-  if (reach > flutes) parts.push({ part: "shank", points: [[0, flutes], [shank / 2, flutes], [shank / 2, reach], [0, reach]] });
-  let height = reach;
-  const holder: [number, number][] = [[0, height]];
-  for (const segment of tool.holder?.segments ?? []) {
-    holder.push([segment.diameter / 2, height]);
-    height += segment.length;
-    holder.push([(segment.to_diameter ?? segment.diameter) / 2, height]);
-  }
-  if (holder.length > 1) parts.push({ part: "holder", points: [...holder, [0, height]] });
-  return parts;
+/** In one line what a tool is. */
+export function inShort({ cutter }: ToolData): string {
+  if (cutter.type === "insert") return `${cutter.shape}, circle ${cutter.inscribed_circle}, nose ${cutter.nose_radius ?? 0}`;
+  if (turns(cutter.type)) return cutter.width ? `width ${cutter.width}` : KINDS[cutter.type].says;
+  return cutter.diameter ? `⌀ ${cutter.diameter}, out ${cutter.reach}` : cutter.type;
 }
