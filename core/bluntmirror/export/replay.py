@@ -15,7 +15,7 @@ from ..findings import Docket
 from ..geometry.frames import frame
 from ..geometry.mesh import Mesh, joined
 from ..job import Job
-from ..job.models import Mount
+from ..job.models import MachineCode, Mount
 from ..machine import Chain
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
@@ -172,10 +172,43 @@ def model_data(job: Job) -> tuple[dict[str, Any], bytes]:
         {"name": m.name, "link": m.link, "takes": m.takes, "matrix": frame(m.at, m.turn).tolist(), "station": m.station}
         for m in chain.mounts.values()
     ]
-    description["pairs"] = len(
-        pairs_of(contact_bodies(job, chain, result.tools, set(result.tools)), chain, job.machine.ignore)
-    )
+    bodies = contact_bodies(job, chain, result.tools, set(result.tools))
+    watched = pairs_of(bodies, chain, job.machine.ignore)
+    description["contacts"] = sorted({tuple(sorted((a.label, b.label))) for a, b in watched})
+    description["habits"] = _habits(job)
     return description, out.out.getvalue()
+
+
+def _habits(job: Job) -> dict[str, Any]:
+    """What the machine's control and unit do of their own, for the machine's screen."""
+    machine = job.machine
+    places = [{"name": f"reference {n}", "values": point} for n, point in sorted(machine.reference.items())]
+    if machine.tool_change.at:
+        places.append({"name": "tool change", "values": machine.tool_change.at})
+    return {
+        "joints": {
+            joint.axis: {"rapid": joint.rapid, "accel": joint.accel, "step": joint.step, "factors": joint.moved_by}
+            for link in machine.links
+            if (joint := link.joint)
+        },
+        "places": places,
+        "changeSeconds": machine.tool_change.seconds,
+        "rapid": machine.rapid,
+        "rpm": machine.spindle.max_rpm,
+        "codes": [{"code": code, "says": _says(act)} for code, act in sorted(machine.codes.items())],
+        "ignored": machine.ignore,
+    }
+
+
+def _says(act: MachineCode) -> str:
+    """What a code of the machine's own does, in words."""
+    takes = f", {act.seconds:g} s" if act.seconds else ""
+    told = {
+        "clamp": f"clamps {act.axis}", "unclamp": f"frees {act.axis}", "wait": "takes its time",
+        "macro": f"calls O{act.program}", "move": f"sends {act.axis} to {act.to}",
+        "live": "stops the driven tool" if act.turns == 0 else f"driven tool {'clockwise' if act.turns > 0 else 'counter-clockwise'}",
+    }  # fmt: skip
+    return told[act.does] + takes
 
 
 def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> None:

@@ -9,7 +9,7 @@ interface Props {
   replay: Replay;
   hand: Hand | null;
   lit: { bodies: string[]; point: [number, number, number] | null };
-  chosen?: string;
+  chosen?: string[];
   triads: Triad[];
   dots: Dot[];
   pointing: string; // what a click is asked for, "" when it is not
@@ -18,8 +18,10 @@ interface Props {
 
 const VIEWS = ["work", "machine", "top", "front", "side"] as const;
 
+const NONE: string[] = [];
+
 /** The stage of a machine that is set up or moved by hand. */
-export function ModelStage({ replay, hand, lit, chosen = "", triads, dots, pointing, onPoint }: Props) {
+export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, pointing, onPoint }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
   const kept = useRef<{ replay: Replay; camera: ReturnType<StageScene["look"]> } | null>(null);

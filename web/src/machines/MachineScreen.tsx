@@ -10,6 +10,8 @@ import { ModelStage } from "../bench/ModelStage";
 import { Mark } from "../inspector/Mark";
 import type { Replay } from "../replay/replay";
 import { ChainDrawing } from "./ChainDrawing";
+import { Contacts } from "./Contacts";
+import { Numbers } from "./Numbers";
 
 type Lit = { bodies: string[]; point: [number, number, number] | null };
 const NOTHING: Lit = { bodies: [], point: null };
@@ -26,7 +28,7 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
   const { message } = App.useApp();
   const { description } = replay;
   const faults = useQuery({ queryKey: ["faults", id], queryFn: () => api.machineFaults(id), staleTime: Infinity });
-  const [tab, setTab] = useState<"chain" | "limits" | "check">("chain");
+  const [tab, setTab] = useState<"chain" | "numbers" | "contacts" | "check">("chain");
   const [lit, setLit] = useState<Lit>(NOTHING);
   const hand = useMemo(
     () =>
@@ -36,6 +38,10 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
       }),
     [id, description],
   );
+  const send = (values: Record<string, number>) => {
+    hand.mark();
+    hand.sendAll(description.axes!.map((axis, i) => values[axis.name] ?? hand.values[i]));
+  };
   const accessories = description.accessories ?? [];
   const turn = async (name: string, on: boolean) => {
     try {
@@ -55,7 +61,7 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
         </Button>
         <b>{description.machine}</b>
         <span className="quiet">
-          {description.links.length} links, axes {description.axes!.map((axis) => axis.name).join(" ")}, {description.pairs} pairs watched
+          {description.links.length} links, axes {description.axes!.map((axis) => axis.name).join(" ")}, {description.contacts?.length ?? 0} pairs watched
         </span>
         <span className="grow" />
         <a href={api.libraryFile(id)} download>
@@ -69,7 +75,7 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
         <section className="pane-left" aria-label="Hand panel">
           <HandPanel replay={replay} hand={hand} onLight={(bodies, point) => setLit({ bodies, point })} />
         </section>
-        <ModelStage replay={replay} hand={hand} lit={lit.point ? lit : NOTHING} chosen={lit.point ? "" : (lit.bodies[0] ?? "")} triads={NONE} dots={NONE} pointing="" onPoint={() => {}} />
+        <ModelStage replay={replay} hand={hand} lit={lit.point ? lit : NOTHING} chosen={lit.point ? NONE : lit.bodies} triads={NONE} dots={NONE} pointing="" onPoint={() => {}} />
         <section className="pane-inspector" aria-label="Inspector" style={{ width: 316 }}>
           <Segmented
             block
@@ -79,7 +85,8 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
             onChange={setTab}
             options={[
               { value: "chain", label: "Chain" },
-              { value: "limits", label: "Limits" },
+              { value: "numbers", label: "Numbers" },
+              { value: "contacts", label: "Contacts" },
               { value: "check", label: faults.data?.length ? `Check · ${faults.data.length}` : "Check" },
             ]}
           />
@@ -108,30 +115,8 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
                 </table>
               </>
             )}
-            {tab === "limits" && (
-              <table className="figures">
-                <thead>
-                  <tr>
-                    <th>Axis</th>
-                    <td>from</td>
-                    <td>to</td>
-                    <td>home</td>
-                  </tr>
-                </thead>
-                <tbody>
-                  {description.axes!.map((axis, i) => (
-                    <tr key={axis.name}>
-                      <th>
-                        {axis.name} <span className="quiet">{axis.type === "rotary" ? "°" : axis.diameter ? "mm of slide, words in diameters" : "mm"}</span>
-                      </th>
-                      <td>{axis.travel ? axis.travel[0] : "endless"}</td>
-                      <td>{axis.travel ? axis.travel[1] : ""}</td>
-                      <td>{description.start![i]}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
-            )}
+            {tab === "numbers" && <Numbers description={description} onSend={(values) => send(values)} />}
+            {tab === "contacts" && <Contacts description={description} chosen={lit.bodies} onChoose={(bodies) => setLit({ bodies, point: null })} />}
             {tab === "check" && (
               <>
                 {faults.isPending && <Spin size="small" />}

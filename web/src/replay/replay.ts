@@ -41,6 +41,17 @@ export interface Part {
   spots: Spot[];
 }
 
+/** What a machine's control and unit do of their own. */
+export interface Habits {
+  joints: Record<string, { rapid: number; accel: number; step: number | null; factors: Record<string, number> }>;
+  places: { name: string; values: Record<string, number> }[];
+  changeSeconds: number;
+  rapid: "straight" | "dogleg";
+  rpm: number | null;
+  codes: { code: string; says: string }[];
+  ignored: [string, string][];
+}
+
 export interface Description {
   job: string;
   machine: string;
@@ -69,7 +80,8 @@ export interface Description {
   workMount: { link: string; matrix: number[][] };
   turret: boolean;
   mounts?: { name: string; link: string; takes: "tool" | "work"; matrix: number[][]; station: number | null }[];
-  pairs?: number;
+  contacts?: [string, string][];
+  habits?: Habits;
   accessories?: { name: string; on: boolean }[];
   stocks: {
     name: string;

@@ -42,13 +42,14 @@ export function ImportModel({ file, revision, job, mounts, onClose, onAdd }: Pro
         setDropped(answer);
         setName((before) => before || freeName(job, answer.stem));
         setMade(answer.shapes[0].type);
+        setRole(job.bodies?.some((body) => body.role === "design") ? "fixture" : "design");
       },
       (error: Error) => current && setFailure(error.message),
     );
     return () => {
       current = false;
     };
-    // The job is only asked for a free name.
+    // The job is only asked for a free name and for whether it has a design.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [file, revision, inches]);
   const close = () => {

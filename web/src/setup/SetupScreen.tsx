@@ -9,6 +9,7 @@ import { readModel } from "../bench/model";
 import { ModelStage } from "../bench/ModelStage";
 import type { Dot, Pointed, Triad } from "../stage/scene";
 import { AddBody } from "./AddBody";
+import { Clearances } from "./Clearances";
 import { added, begin, bodyOf, changed, freeName, redone, undone, withBody, withoutBody, type History } from "./history";
 import { ImportModel } from "./ImportModel";
 import { Mating, type MateChoice, type Pick } from "./Mating";
@@ -33,7 +34,7 @@ export function SetupScreen({ revision, ...rest }: Props) {
   return <Opened key={revision} setup={setup.data} {...rest} />;
 }
 
-type Tab = "place" | "offsets" | "tools" | "hand";
+type Tab = "place" | "offsets" | "tools" | "run" | "hand";
 const NOTHING: Lit = { bodies: [], point: null };
 type Lit = { bodies: string[]; point: [number, number, number] | null };
 
@@ -82,6 +83,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     [revision, !!start],
   );
   const mounts = useMemo(() => replay?.description.mounts?.filter((mount) => mount.takes === "work") ?? [], [replay]);
+  const worked = useMemo(() => [chosen], [chosen]);
   const body = bodyOf(job, chosen);
   const mount = body?.mount ?? mounts[0]?.name ?? "";
 
@@ -268,7 +270,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           )}
         </section>
         {replay ? (
-          <ModelStage replay={replay} hand={hand} lit={lit} chosen={chosen} triads={triads} dots={dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
+          <ModelStage replay={replay} hand={hand} lit={lit} chosen={worked} triads={triads} dots={dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
         ) : (
           <div className="stage">{model.isError ? <Alert className="middle" type="error" title={model.error.message} /> : <Spin className="middle" />}</div>
         )}
@@ -283,6 +285,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
               { value: "place", label: "Place" },
               { value: "offsets", label: "Offsets" },
               { value: "tools", label: "Tools" },
+              { value: "run", label: "Run" },
               { value: "hand", label: "By hand" },
             ]}
           />
@@ -293,7 +296,12 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
             )}
             {tab === "tools" && <ToolTable revision={revision} tools={tools} onTools={setTools} />}
             {tab === "offsets" && <OffsetTable revision={revision} job={job} active={offset} onActive={setOffset} onJob={change} mounts={mounts.map((entry) => entry.name)} />}
-            {tab === "offsets" && <RunWith job={job} onJob={change} />}
+            {tab === "run" && (
+              <>
+                <RunWith job={job} onJob={change} />
+                <Clearances job={job} description={replay?.description} onJob={change} />
+              </>
+            )}
             {tab === "hand" && hand && replay && (
               <HandPanel
                 replay={replay}

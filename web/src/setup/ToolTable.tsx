@@ -4,54 +4,52 @@ import { useEffect, useState } from "react";
 
 import { api } from "../api/client";
 import { HolderForm } from "./HolderForm";
-import { faultOf, freshTool, inShort, KINDS, madeInto, turns, type Measure, type ToolData, type ToolsData } from "./tools";
+import { asKind, faultOf, freshTool, inShort, KINDS, turns, type Measure, type ToolData, type ToolsData } from "./tools";
 
 const INK: Record<string, string> = { insert: "#5d7f8c", cutter: "#5d7f8c", shank: "#b9b19c", holder: "#8a8577" };
 const TYPING_MS = 120;
 
 /** The job's tools: a form for one, with its picture drawn as one types; the stick-out is tip to holder face. */
 export function ToolTable({ revision, tools, onTools }: { revision: number; tools: ToolsData; onTools: (tools: ToolsData) => void }) {
-  const [open, setOpen] = useState<number | null>(null);
-  const chosen = tools.tools.find((tool) => tool.number === open);
-  const change = (tool: ToolData, part: Partial<ToolData>) => onTools({ ...tools, tools: tools.tools.map((entry) => (entry === tool ? { ...entry, ...part } : entry)) });
+  const [open, setOpen] = useState(-1);
+  const set = (next: ToolData[]) => onTools({ ...tools, tools: next });
   return (
     <div className="padded" data-testid="tool-table">
       <ul className="body-list tool-list">
-        {tools.tools.map((tool) => (
-          <li key={tool.number} className={tool.number === open ? "chosen" : ""}>
-            <button onClick={() => setOpen(tool.number === open ? null : tool.number)}>
+        {tools.tools.map((tool, i) => (
+          <li key={i}>
+            <button className={i === open ? "chosen" : ""} aria-expanded={i === open} onClick={() => setOpen(i === open ? -1 : i)}>
               <b>T{tool.number}</b>
               <span>{tool.name}</span>
               <em>{inShort(tool)}</em>
             </button>
+            {i === open && (
+              <div className="padded">
+                <ToolForm revision={revision} tool={tool} others={tools.tools} onChange={(part) => set(tools.tools.map((entry, k) => (k === i ? { ...entry, ...part } : entry)))} />
+                <Button
+                  size="small"
+                  danger
+                  onClick={() => {
+                    set(tools.tools.filter((_tool, k) => k !== i));
+                    setOpen(-1);
+                  }}
+                >
+                  Remove T{tool.number}
+                </Button>
+              </div>
+            )}
           </li>
         ))}
       </ul>
       <Button
         size="small"
         onClick={() => {
-          const made = freshTool(tools.tools);
-          onTools({ ...tools, tools: [...tools.tools, made] });
-          setOpen(made.number);
+          set([...tools.tools, freshTool(tools.tools)]);
+          setOpen(tools.tools.length);
         }}
       >
         New tool
       </Button>
-      {chosen && (
-        <>
-          <ToolForm revision={revision} tool={chosen} others={tools.tools} onChange={(part) => change(chosen, part)} />
-          <Button
-            size="small"
-            danger
-            onClick={() => {
-              onTools({ ...tools, tools: tools.tools.filter((tool) => tool !== chosen) });
-              setOpen(null);
-            }}
-          >
-            Remove T{chosen.number}
-          </Button>
-        </>
-      )}
     </div>
   );
 }
@@ -85,7 +83,7 @@ function ToolForm({ revision, tool, others, onChange }: { revision: number; tool
                 value={tool.cutter.type}
                 aria-label="Kind of cutter"
                 options={Object.entries(KINDS).map(([value, { says }]) => ({ value, label: says }))}
-                onChange={(type) => onChange({ cutter: madeInto(tool.cutter, type) })}
+                onChange={(type) => onChange(asKind(tool, type))}
               />
             </label>
             {kind.measures.map((measure) => (

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { faultOf, freshTool, inShort, KINDS, madeInto } from "./tools";
+import { asKind, faultOf, freshTool, inShort, KINDS, madeInto } from "./tools";
 
 describe("a tool as one types", () => {
   it("gets the next free number and is sound", () => {
@@ -24,6 +24,14 @@ describe("a tool as one types", () => {
     expect(insert).toMatchObject({ type: "insert", shape: "C", nose_radius: 0.8 });
     expect(insert).not.toHaveProperty("diameter");
     expect(madeInto({ ...insert, hand: "neutral" }, "end-mill")).not.toHaveProperty("hand");
+  });
+
+  it("sits in a block when it turns work, in turned segments when it does not", () => {
+    const turning = { ...freshTool([]), ...asKind(freshTool([]), "insert") };
+    expect(turning).toMatchObject({ name: "turning insert", holder: { shapes: [{ type: "box", size: [20, 20, 96] }] } });
+    expect(turning.holder).not.toHaveProperty("segments");
+    expect(asKind({ ...turning, name: "my own" }, "drill")).toMatchObject({ holder: { segments: [{ diameter: 28 }, { diameter: 36 }] } });
+    expect(asKind({ ...turning, name: "my own" }, "drill")).not.toHaveProperty("name");
   });
 
   it("is told in one line, whatever its kind", () => {

@@ -90,6 +90,18 @@ export function madeInto(cutter: ToolData["cutter"], type: string): ToolData["cu
   return { type, ...base, ...Object.fromEntries(kept.map(({ key }) => [key, cutter[key]])) };
 }
 
+const BLOCK_MM = 20;
+
+/** A tool made another kind: one that turns work sits in a block instead of turned segments, and the other way round. */
+export function asKind(tool: ToolData, type: string): Partial<ToolData> {
+  const part: Partial<ToolData> = { cutter: madeInto(tool.cutter, type) };
+  if (tool.name === KINDS[tool.cutter.type]?.says || tool.name === freshTool([]).name) part.name = KINDS[type].says;
+  if (turns(type) === turns(tool.cutter.type)) return part;
+  const block = Math.max(1, tool.length - 8);
+  part.holder = turns(type) ? { shapes: [{ type: "box", size: [BLOCK_MM, BLOCK_MM, block], at: [0, -BLOCK_MM / 2, -block / 2] }] } : freshTool([]).holder;
+  return part;
+}
+
 /** What is wrong with a tool beside the others; what is wrong with it alone the core says. */
 export function faultOf(tool: ToolData, others: ToolData[]): string {
   if (others.some((other) => other !== tool && other.number === tool.number)) return `T${tool.number} is there already`;

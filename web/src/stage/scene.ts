@@ -16,6 +16,7 @@ export type Picked =
   | { what: "path"; motion: number }
   | { what: "face"; motion: number; deviation: number | null; point: [number, number, number] };
 
+const CHOSEN = "#5f9db8";
 const GREYS: Record<string, string> = {
   machine: "#a9b4b8", fixture: "#9c8f78", part: "#9c8f78", design: "#7fa98f", tool: "#5f6b70", stock: "#cfc9ba", access: "#c9a36a",
 };
@@ -68,7 +69,7 @@ export class StageScene {
   private readonly stocks: Stock[] = [];
   private readonly showing = new Map<string, Showing>();
   private lit = new Set<string>();
-  private chosen = "";
+  private chosen: string[] = [];
   private readonly paths: THREE.LineSegments[] = [];
   private readonly pathMotion: Uint32Array[] = [];
   private pathsBuilt = false;
@@ -265,10 +266,10 @@ export class StageScene {
       material.depthWrite = !ghost;
       const cuts = body.role === "tool" && (body.name === "cutter" || body.name === "insert");
       const own = cuts ? toolColour(body.tool) : body.role === "machine" ? this.sideColour(body.name) : GREYS[body.role];
-      material.color.set(lit ? STOP : own);
-      const chosen = this.label(body) === this.chosen && !lit;
-      material.emissive.set(lit ? STOP : chosen ? ACCENT : "#000000");
-      material.emissiveIntensity = lit ? 0.35 : chosen ? 0.55 : 0;
+      const chosen = this.chosen.includes(this.label(body)) && !lit;
+      material.color.set(lit ? STOP : chosen ? CHOSEN : own);
+      material.emissive.set(lit ? STOP : "#000000");
+      material.emissiveIntensity = lit ? 0.35 : 0;
       material.clippingPlanes = body.role === "fixture" || body.role === "design" ? planes : null;
     }
     const finished = this.colouring === "deviation" ? this.replay.seconds : time;
@@ -441,9 +442,9 @@ export class StageScene {
     this.show(this.time);
   }
 
-  /** The body that a person works on: tinted, as nothing that touches is. */
-  choose(label: string): void {
-    this.chosen = label;
+  /** The bodies that a person works on: tinted, as nothing that touches is. */
+  choose(labels: string[]): void {
+    this.chosen = labels;
     this.show(this.time);
   }
 

@@ -1,0 +1,90 @@
+import { Button } from "antd";
+
+import type { Description } from "../replay/replay";
+
+/** Limits and rates of every axis, the places the control knows, and what its own codes do. */
+export function Numbers({ description, onSend }: { description: Description; onSend: (values: Record<string, number>) => void }) {
+  const habits = description.habits;
+  const axes = description.axes!;
+  return (
+    <>
+      <table className="figures">
+        <thead>
+          <tr>
+            <th>Axis</th>
+            <td>from</td>
+            <td>to</td>
+            <td>rapid /min</td>
+            <td>/s²</td>
+          </tr>
+        </thead>
+        <tbody>
+          {axes.map((axis) => {
+            const joint = habits?.joints[axis.name];
+            return (
+              <tr key={axis.name}>
+                <th>
+                  {axis.name} <span className="quiet">{axis.type === "rotary" ? "°" : axis.diameter ? "mm of slide" : "mm"}</span>
+                </th>
+                <td>{axis.travel ? axis.travel[0] : "endless"}</td>
+                <td>{axis.travel ? axis.travel[1] : ""}</td>
+                <td>{joint?.rapid.toLocaleString("en")}</td>
+                <td>{joint?.accel.toLocaleString("en")}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      {axes.map((axis) => {
+        const { step, factors } = habits?.joints[axis.name] ?? { step: null, factors: {} };
+        const told = Object.entries(factors).map(([name, factor]) => `${factor} · ${name}`);
+        return (
+          <p key={axis.name} className="quiet">
+            {step && `${axis.name} indexes by ${step}°.`}
+            {told.length > 0 && ` The slide of ${axis.name} stands at ${told.join(" + ")}.`}
+          </p>
+        );
+      })}
+      <h4>Places the control knows</h4>
+      <table className="figures places">
+        <tbody>
+          {habits?.places.map((place) => (
+            <tr key={place.name}>
+              <th>
+                {place.name}
+                <br />
+                <span className="figures">
+                  {Object.entries(place.values)
+                    .map(([axis, value]) => `${axis}\u00a0${value}`)
+                    .join("  ")}
+                </span>
+              </th>
+              <td>
+                <Button size="small" onClick={() => onSend(place.values)}>
+                  Send there
+                </Button>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <h4>Control</h4>
+      <p>
+        Rapids {habits?.rapid === "dogleg" ? "bend: every axis at its own rate" : "run straight"}; a tool change takes {habits?.changeSeconds} s
+        {habits?.rpm ? `; the spindle reaches ${habits.rpm.toLocaleString("en")} rev/min` : ""}.
+      </p>
+      {habits && habits.codes.length > 0 && (
+        <table className="figures">
+          <tbody>
+            {habits.codes.map(({ code, says }) => (
+              <tr key={code}>
+                <th>{code}</th>
+                <td>{says}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
+  );
+}
