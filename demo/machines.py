@@ -179,12 +179,18 @@ def head_and_table() -> Json:
     ], "XYZBC", {"Z": 0}, rpm=15000, seconds=6.5)  # fmt: skip
 
 
+WEDGE = math.radians(30)  # of the live lathe's Y slide to its Y
+
+
 def lathe(name: str, live: bool) -> Json:
     """The spindle lies along machine x, its nose at the origin; Z runs along it, away from the chuck. The slide stands
     upright behind the work: X runs up and back at 45°, in diameters. A turret of twelve stations turns about an axis along
-    x; station 1 is in use where it points at the spindle's axis. The live one adds Y, square to X, and a C axis."""
+    x; station 1 is in use where it points at the spindle's axis. The live one adds a C axis and Y, which its control makes of
+    a wedge at 30° to it and of X. A tailstock's quill comes forward on M21 and goes back on M22."""
     chuck, face, stations, reach = 210.0, 88.0, 12, 190.0
     tilt = [0.0, 0.70710678, 0.70710678]  # X+
+    square = [0.0, -0.70710678, 0.70710678]  # Y+
+    leaning = [math.cos(WEDGE) * y + math.sin(WEDGE) * x for x, y in zip(tilt, square, strict=True)]
     # At the reference station 1's gauge point stands 360 before the chuck's face and 150 off the spindle's axis.
     home_z, home_x = face + 430.0, 150.0
     centre = [home_z, (home_x + reach) * tilt[1], (home_x + reach) * tilt[2]]  # of the turret
@@ -216,7 +222,7 @@ def lathe(name: str, live: bool) -> Json:
             link(
                 "wedge",
                 parent,
-                linear("Y", [0.0, -0.70710678, 0.70710678], [-40, 40], 12000, 3000),
+                linear("Y", leaning, [-46, 46], 12000, 3000) | {"moved_by": {"Y": round(1 / math.cos(WEDGE), 9)}},
                 box([230, 120, 120], [home_z + 190, 380, 180], [-45, 0, 0]),
             )
         )
@@ -225,7 +231,8 @@ def lathe(name: str, live: bool) -> Json:
         link(
             "slide",
             parent,
-            linear("X", tilt, [-165, 40], 20000, 5000),
+            linear("X", tilt, [-165, 40], 20000, 5000)
+            | ({"moved_by": {"X": 1.0, "Y": round(-math.tan(WEDGE), 9)}} if live else {}),
             box([230, 150, 150], [home_z + 150, centre[1], centre[2]], [-45, 0, 0]),
         )
     )
@@ -234,6 +241,13 @@ def lathe(name: str, live: bool) -> Json:
         {"type": "cylinder", "diameter": 2 * reach - 60, "length": 70, "at": [0, 0, 0], "turn": [0, 90, 0]}
     ]
     links.append(disc)
+    links += [
+        link("tailstock", "bed", None, box([220, 200, 420], [990, 0, -120]), rod(110, 40, [860, 0, 0], [0, 90, 0])),
+        link("quill", "tailstock", linear("TAIL", [1, 0, 0], [-420, 0], 6000, 1500), rod(60, 60, [850, 0, 0], [0, 90, 0]),
+             {"type": "revolve", "profile": [[0, -20], [12, 0], [0, 0]], "at": [820, 0, 0], "turn": [0, 90, 0]}),
+    ]  # fmt: skip
+    for part in links[-2:]:
+        part["accessory"] = "tailstock"
     mounts: list[Json] = [{"name": "chuck", "link": "chuck", "at": [face, 0, 0], "turn": [0, 90, 0], "takes": "work"}]
     for i in range(stations):
         # In the disc's frame the gauge point of station 1 lies towards the spindle: down the slide by `reach`.
@@ -241,15 +255,19 @@ def lathe(name: str, live: bool) -> Json:
         at = [0.0, reach * math.cos(a), reach * math.sin(a)]
         mounts.append({"name": f"station {i + 1}", "link": "turret", "at": [round(c, 6) for c in at], "takes": "tool", "station": i + 1,
                        "turn": _station_turn(math.degrees(a))})  # fmt: skip
-    axes = ["X", "Y", "Z", "C", "TR"] if live else ["X", "Z", "TR"]
+    axes = [*("XYZC" if live else "XZ"), "TR", "TAIL"]
     data = machine(name, links, mounts, "", {}, rpm=5000 if live else 4000, seconds=0.6)
     data["channels"] = [{"number": 1, "axes": axes, "diameters": ["X"]}]
     data["reference"] = {"1": dict.fromkeys(axes, 0)}
     data["turret"] = {"axis": "TR", "stations": stations, "seconds": 0.25}
     data["work_spindle"] = {"mount": "chuck", "max_rpm": 5000 if live else 4000} | ({"axis": "C"} if live else {})
     data["rapid"] = "straight"
+    data["codes"] = {
+        "M21": {"does": "move", "axis": "TAIL", "to": -400},
+        "M22": {"does": "move", "axis": "TAIL", "to": 0},
+    }
     if live:
-        data["codes"] = {"M33": {"does": "live", "turns": 1}, "M34": {"does": "live", "turns": -1}, "M35": {"does": "live", "turns": 0},
+        data["codes"] |= {"M33": {"does": "live", "turns": 1}, "M34": {"does": "live", "turns": -1}, "M35": {"does": "live", "turns": 0},
                          "M45": {"does": "wait", "seconds": 0.5}, "M46": {"does": "wait", "seconds": 0.3},
                          "M12": {"does": "clamp", "axis": "C", "seconds": 0.2}, "M13": {"does": "unclamp", "axis": "C", "seconds": 0.2}}  # fmt: skip
     return data
