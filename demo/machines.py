@@ -200,6 +200,9 @@ def lathe(name: str, live: bool) -> Json:
             None,
             None,
             box([1500, 620, 300], [380, 60, -480]),
+            box([1500, 440, 300], [380, 590, -480]),
+            box([1300, 90, 460], [520, 560, -90], [-45, 0, 0]),  # the slant that the carriage runs on
+            box([1300, 260, 240], [520, 660, -240]),
             box([420, 560, 620], [-260, 40, -20]),
             rod(170, 60, [-20, 0, 0], [0, 90, 0]),
         ),
@@ -242,9 +245,9 @@ def lathe(name: str, live: bool) -> Json:
     ]
     links.append(disc)
     links += [
-        link("tailstock", "bed", None, box([220, 200, 420], [990, 0, -120]), rod(110, 40, [860, 0, 0], [0, 90, 0])),
-        link("quill", "tailstock", linear("TAIL", [1, 0, 0], [-420, 0], 6000, 1500), rod(60, 60, [850, 0, 0], [0, 90, 0]),
-             {"type": "revolve", "profile": [[0, -20], [12, 0], [0, 0]], "at": [820, 0, 0], "turn": [0, 90, 0]}),
+        link("tailstock", "bed", None, box([220, 200, 420], [870, 0, -120]), rod(110, 40, [740, 0, 0], [0, 90, 0])),
+        link("quill", "tailstock", linear("TAIL", [1, 0, 0], [-300, 0], 6000, 1500), rod(60, 300, [870, 0, 0], [0, 90, 0]),
+             {"type": "revolve", "profile": [[0, -20], [12, 0], [0, 0]], "at": [720, 0, 0], "turn": [0, 90, 0]}),
     ]  # fmt: skip
     for part in links[-2:]:
         part["accessory"] = "tailstock"
@@ -263,7 +266,7 @@ def lathe(name: str, live: bool) -> Json:
     data["work_spindle"] = {"mount": "chuck", "max_rpm": 5000 if live else 4000} | ({"axis": "C"} if live else {})
     data["rapid"] = "straight"
     data["codes"] = {
-        "M21": {"does": "move", "axis": "TAIL", "to": -400},
+        "M21": {"does": "move", "axis": "TAIL", "to": -280},
         "M22": {"does": "move", "axis": "TAIL", "to": 0},
     }
     if live:

@@ -71,7 +71,7 @@ function AxisRow({ name, unit, factor, value, travel, over, step, onMark, onSend
   };
   return (
     <div className={over === undefined ? "axis-row" : "axis-row over"} data-axis={name}>
-      <b>{name}</b>
+      <b className={name.length > 2 ? "long" : ""} title={name}>{name}</b>
       <InputNumber
         size="small"
         controls={false}

@@ -2,6 +2,16 @@ import { Button } from "antd";
 
 import type { Description } from "../replay/replay";
 
+/** A slide's place in words: X − 0.5774 · Y. */
+function sumOf(factors: Record<string, number>): string {
+  return Object.entries(factors)
+    .map(([name, factor], i) => {
+      const size = Math.abs(factor);
+      return `${factor < 0 ? (i ? " − " : "−") : i ? " + " : ""}${size === 1 ? "" : `${Number(size.toFixed(4))} · `}${name}`;
+    })
+    .join("");
+}
+
 /** Limits and rates of every axis, the places the control knows, and what its own codes do. */
 export function Numbers({ description, onSend }: { description: Description; onSend: (values: Record<string, number>) => void }) {
   const habits = description.habits;
@@ -37,11 +47,11 @@ export function Numbers({ description, onSend }: { description: Description; onS
       </table>
       {axes.map((axis) => {
         const { step, factors } = habits?.joints[axis.name] ?? { step: null, factors: {} };
-        const told = Object.entries(factors).map(([name, factor]) => `${factor} · ${name}`);
+        const told = sumOf(factors);
         return (
           <p key={axis.name} className="quiet">
             {step && `${axis.name} indexes by ${step}°.`}
-            {told.length > 0 && ` The slide of ${axis.name} stands at ${told.join(" + ")}.`}
+            {told && ` The slide of ${axis.name} stands at ${told}.`}
           </p>
         );
       })}
