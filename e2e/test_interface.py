@@ -267,6 +267,25 @@ class Interface(TransactionTestCase):
             page.get_by_text("Offsets", exact=True).click()
             expect(page.get_by_label("G54 datum Z")).to_have_value("76")
 
+            # A model brought in, and a tool made in its form: both as they come, or with what is wrong with them.
+            page.set_input_files("input[aria-label='Import a model']", released / "design.stl")
+            dialog = page.get_by_role("dialog")
+            expect(dialog).to_contain_text(re.compile(r"[\d.]+ × [\d.]+ × [\d.]+ mm"), timeout=60_000)
+            expect(dialog.get_by_label("Name of the body")).to_have_value("design 2")
+            dialog.get_by_role("button", name="Add").click()
+            expect(bodies).to_contain_text("design 2")
+            page.get_by_role("button", name="Undo").click()
+            expect(bodies).not_to_contain_text("design 2")
+            page.get_by_text("Tools", exact=True).click()
+            table = page.get_by_test_id("tool-table")
+            table.get_by_role("button", name="New tool").click()
+            expect(table.get_by_role("img", name="as it hangs")).to_be_visible()
+            table.get_by_label("flutes, long").fill("60")
+            expect(table.get_by_role("alert")).to_contain_text("must not exceed reach")
+            table.get_by_label("flutes, long").fill("20")
+            expect(table.get_by_role("alert")).to_have_count(0)
+            table.get_by_role("button", name=re.compile("^Remove T")).click()
+
             # The machine by hand, into a contact and back.
             page.get_by_text("By hand", exact=True).click()
             page.get_by_label("Tool", exact=True).click()

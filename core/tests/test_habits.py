@@ -127,3 +127,23 @@ class SentByCode(WithFolder):
         self.assertEqual(
             [(f.kind, f.line, f.bodies) for f in result.findings], [("contact.shank", 3, ("quill", "bar"))]
         )
+
+
+class StickOut(WithFolder):
+    def test_what_reach_suffices_is_how_deep_the_tip_goes_below_the_blanks_top_along_the_tool(self) -> None:
+        blank = {
+            "name": "blank",
+            "role": "stock",
+            "mount": "table",
+            "shape": {"type": "box", "size": [40, 60, 40]},
+            "at": [0, 0, 0],
+        }
+        cut = "G43 H1 G0 X-40 Y0 Z50\nG1 Z{z} F500\nX40\nG0 Z80\n"
+        # Turned by 45° about Y, the edge of the 40 mm square stands 20·√2 before the middle.
+        for z, turned, needed in ((20 - 12, "", 12.0), (20 - 7.5, "G0 B45\n", 20 * math.sqrt(2) - 12.5)):
+            program = HEAD + turned + cut.format(z=z) + "M30\n"
+            job = job_on(self.folder, "horizontal", program, bodies=[blank], checks={"resolution": 1})
+            result = rehearse(job)
+            (stock,) = result.stocks
+            self.assertEqual(set(stock.reach_needed), {1})
+            self.assertAlmostEqual(stock.reach_needed[1], needed, places=6)

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Dropdown, Modal, Progress as Bar, Segmented, Select, Spin } from "antd";
+import { Alert, App, Button, Dropdown, Modal, Progress as Bar, Select, Spin } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 
 import { api, follow, type Finding, type Judgement, type Progress } from "./api/client";
@@ -16,6 +16,7 @@ import { Script } from "./script/Script";
 import type { Colouring, StageScene } from "./stage/scene";
 import { Stage } from "./stage/Stage";
 import { Tape } from "./tape/Tape";
+import { Tabs } from "./pane/Tabs";
 
 const KEYS: [string, string][] = [
   ["Space", "play or pause"],
@@ -350,17 +351,14 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
         <section className="pane-inspector" aria-label="Inspector" style={{ width: right }}>
           <Readout replay={replay} player={player} />
           <Verdict rehearsal={rehearsal} />
-          <Segmented<Tab>
-            block
-            size="small"
-            className="tabs"
+          <Tabs
             value={tab}
             onChange={setTab}
-            options={[
-              { value: "docket", label: "Docket" },
-              { value: "part", label: "Part" },
-              { value: "tools", label: "Tools" },
-              { value: "margins", label: "Margins" },
+            tabs={[
+              ["docket", "Docket"],
+              ["part", "Part"],
+              ["tools", "Tools"],
+              ["margins", "Margins"],
             ]}
           />
           <div className="inspector-body">

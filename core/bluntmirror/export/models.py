@@ -44,6 +44,7 @@ class ToolUse(Exact):
     number: int
     time_in_cut: float
     metres_in_cut: float
+    reach_needed: float | None = None  # mm of stick-out that suffice above the blank; none for a tool that does not cut
 
 
 class StockResult(Exact):

@@ -153,6 +153,11 @@ def _tools(result: Rehearsal, verdict: dict[str, Any]) -> str:
     use = {entry["number"]: entry for entry in verdict["tools"]}
     rows = []
     total = np.zeros(3)
+
+    def needed(number: int) -> str:
+        mm = use.get(number, {}).get("reach_needed")
+        return "—" if mm is None else f"{mm:.1f}"
+
     for number in dict.fromkeys(motions.tool.tolist()):
         mine = motions.tool == number
         cutting = float(spent[mine & np.isin(motions.kind, (FEED, ARC, THREAD))].sum())
@@ -166,12 +171,23 @@ def _tools(result: Rehearsal, verdict: dict[str, Any]) -> str:
         register = f"{entry.registers.get('H', entry.length):.3f}" if entry else "—"
         rows.append(
             [f"T{number}", escape(entry.name if entry else "not in the table"), f"{tool.length:.3f}" if tool else "—", register,
-             f"{tool.reach:g}" if tool else "—", _clock(cutting), _clock(rapid), _clock(other),
+             f"{tool.reach:g}" if tool else "—", needed(number), _clock(cutting), _clock(rapid), _clock(other),
              f"{use[number]['metres_in_cut']:.2f}" if number in use else "—"]
         )  # fmt: skip
-    rows.append(["", "<b>all</b>", "", "", "", *(f"<b>{_clock(t)}</b>" for t in total), ""])
-    heads = ["", "tool", "length", "H", "reach", "feed", KIND_NAMES[RAPID], "change, dwell", "m in cut"]
-    return f"<h2>Tools and time, {_clock(verdict['time'])}</h2>" + _table(heads, rows, frozenset(range(2, 9)))
+    rows.append(["", "<b>all</b>", "", "", "", "", *(f"<b>{_clock(t)}</b>" for t in total), ""])
+    heads = [
+        "",
+        "tool",
+        "length",
+        "H",
+        "reach",
+        "needed at most",
+        "feed",
+        KIND_NAMES[RAPID],
+        "change, dwell",
+        "m in cut",
+    ]
+    return f"<h2>Tools and time, {_clock(verdict['time'])}</h2>" + _table(heads, rows, frozenset(range(2, 10)))
 
 
 def _stock(verdict: dict[str, Any]) -> str:

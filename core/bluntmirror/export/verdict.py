@@ -58,10 +58,13 @@ def verdict_dict(result: Rehearsal) -> dict[str, Any]:
     reel, job = result.reel, result.job
     seconds: dict[int, float] = {}
     metres: dict[int, float] = {}
+    needed: dict[int, float] = {}
     for cut in result.stocks:
         for number in cut.seconds_in_cut:
             seconds[number] = seconds.get(number, 0.0) + cut.seconds_in_cut[number]
             metres[number] = metres.get(number, 0.0) + cut.metres_in_cut[number]
+            if number in cut.reach_needed:
+                needed[number] = max(needed.get(number, 0.0), _rounded(cut.reach_needed[number], 3))
     checks, switches = job.file.checks, job.file.switches
     notes = []
     if result.interpreted and result.interpreted.looped:
@@ -77,7 +80,8 @@ def verdict_dict(result: Rehearsal) -> dict[str, Any]:
             for r in (ranges(reel, result.chain) if reel else [])
         ],
         "tools": [
-            {"number": n, "time_in_cut": _rounded(seconds.get(n, 0.0), 3), "metres_in_cut": _rounded(metres.get(n, 0.0))}
+            {"number": n, "time_in_cut": _rounded(seconds.get(n, 0.0), 3), "metres_in_cut": _rounded(metres.get(n, 0.0)),
+             "reach_needed": needed.get(n)}
             for n in sorted({int(t) for t in reel.motions.tool} - {0} if reel else ())
         ],
         "stock": [

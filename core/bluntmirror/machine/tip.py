@@ -104,10 +104,12 @@ class Kinematics:
             self._work_only(full)
         return np.asarray(self._back @ (self._tip(full, length) - self._origin))
 
-    def zero_places(self, values: Floats, lengths: Floats) -> Floats:
+    def zero_places(self, values: Floats, lengths: Floats, work_only: bool = False) -> Floats:
         """`zero_place` for n rows, (n, 3)."""
         result = np.empty((len(values), 3))
         full = np.concatenate([values, np.tile(self._others, (len(values), 1))], axis=1)
+        if work_only:
+            self._work_only(full)
         tips_of(self._rows, self._home, full, np.asarray(lengths, float), result)
         return np.asarray((result - self._origin) @ self._back.T)
 
@@ -132,14 +134,18 @@ class Kinematics:
             raise ValueError("X, Y and Z do not span space in this pose")
         return reached
 
-    def reach_all(self, values: Floats, places: Floats, lengths: Floats) -> Floats:
+    def reach_all(self, values: Floats, places: Floats, lengths: Floats, work_only: bool = False) -> Floats:
         """`reach` for n rows: X, Y and Z of `values` (n, k) set for zero places (n, 3). Raises ValueError where they
         cannot."""
         full = np.concatenate([values, np.tile(self._others, (len(values), 1))], axis=1)
+        if work_only:
+            self._work_only(full)
         wanted = self._origin + places @ self._along.T
         if reach_tips(self._rows, self._home, full, self._columns, lengths, np.ascontiguousarray(wanted)):
             raise ValueError("X, Y and Z do not span space in every pose")
-        return full[:, : len(self.axes)]
+        reached = values.copy()
+        reached[:, self._columns] = full[:, self._columns]
+        return reached
 
     # --- directions ---------------------------------------------------------------------------------------------------
 

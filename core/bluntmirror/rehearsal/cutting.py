@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial import ConvexHull
 
 from ..findings import causes
 from ..geometry.frames import Floats, inverse
@@ -25,6 +26,7 @@ from .stands import Stands
 BATCH = 2048
 FRAMES = 240  # film frames over a program, as far as it has motions
 OFF_PLANE_MM = 0.05
+MOST_AT_ONCE = 4_000_000  # heights worked out in one go
 VOLUME_AGREEMENT = 0.02  # share by which the three ray families may differ before the run says so
 
 
@@ -61,6 +63,28 @@ def grid_frame(directions: Floats) -> Floats:
     x /= np.linalg.norm(x)
     frame[:3, 0], frame[:3, 1], frame[:3, 2] = x, np.cross(direction, x), direction
     return frame
+
+
+def _reach_needed(result: Rehearsal, blank: Mesh, segments: Segments, removed: np.ndarray) -> dict[int, float]:
+    """How far below the top of the blank, seen along the tool, the tip of every rotating tool cuts: the stick-out that
+    suffices wherever it goes in beside what is still there."""
+    assert result.reel
+    corners = blank.vertices[ConvexHull(blank.vertices).vertices]
+    number = result.reel.motions.tool[segments.motion]
+    found = {}
+    for n in np.unique(number[removed[segments.motion]]):
+        rows = np.flatnonzero((number == n) & removed[segments.motion])
+        if result.tools[int(n)].is_turning:
+            continue
+        deepest = 0.0
+        for part in np.array_split(rows, max(1, len(rows) * len(corners) // MOST_AT_ONCE)):
+            for share in (0.0, 1.0):
+                axis = segments.axis[part] + share * segments.turn[part]
+                tip = segments.start[part] + share * segments.delta[part]
+                top = (axis @ corners.T).max(axis=1)
+                deepest = max(deepest, float((top - np.einsum("ij,ij->i", axis, tip)).max(initial=0.0)))
+        found[int(n)] = deepest
+    return found
 
 
 def _directions(result: Rehearsal, tool_from_work: dict[int, Screws], values: Floats) -> Floats:
@@ -139,7 +163,8 @@ def cut_program(
     cut = CutStock(
         name, frame, stock, film, before, stock.volume, removed,
         {t: float(duration[cutting & (reel.motions.tool == t)].sum()) for t in used},
-        {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in used}, machine_from_work,
+        {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in used},
+        _reach_needed(result, mesh, segments, removed), machine_from_work,
     )  # fmt: skip
     tell("part", 0.0)
     if job.file.switches.air_cut:  # raised above the work it was never meant to become the part

@@ -57,6 +57,7 @@ class CutStock:
     removed: np.ndarray  # (motions,) bool
     seconds_in_cut: dict[int, float]
     metres_in_cut: dict[int, float]
+    reach_needed: dict[int, float]  # mm, of rotating tools: with so much out of the holder it stays above the blank
     machine_from_work: Stands
     part: PartCheck | None = None  # where the job has a design for this stock
 

@@ -146,39 +146,45 @@ def _with_ways(
     length, v_limit, a_limit, tangent_in, tangent_out = (column[of] for column in law[:5])
     links = law[5][of]
     asked_share, slow_axis = np.ones(n), np.full(n, -1)
-    for i, motion in enumerate(ways.motion.tolist()):
-        begin, end = ways.first[i], ways.first[i + 1]
-        pieces = slice(first[motion], first[motion] + end - begin)
-        step = ways.length[i] / (end - begin)
-        points = np.vstack([motions.end[motion - 1] if motion else motions.start, ways.at[begin:end]])
-        tangent = np.diff(points, axis=0) @ slides / max(step, 1e-12)
-        length[pieces] = step
-        tangent_in[pieces] = tangent_out[pieces] = tangent
-        links[pieces] = True
-        links[pieces.stop - 1] = law[5][motion]
-        steep = np.abs(tangent)
-        with np.errstate(divide="ignore"):
-            allowed = np.where(steep > 1e-12, speed / steep, np.inf)
-            # Along a bending way an axis is accelerated by q″v² even at an even speed.
-            bend = np.abs(np.diff(tangent, axis=0)) / max(step, 1e-12)
-            bend = np.maximum(np.vstack([bend[:1], bend]), np.vstack([bend, bend[-1:]])) if len(bend) else steep * 0.0
-            by_bend = np.sqrt(np.min(np.where(bend > 1e-12, 0.5 * accel / bend, np.inf), axis=1))
-            a_limit[pieces] = np.min(np.where(steep > 1e-12, 0.5 * accel / steep, np.inf), axis=1)
-        feed = motions.feed[motion] / 60.0
-        v_limit[pieces] = np.minimum(np.minimum(allowed.min(axis=1), by_bend), feed)
-        slowest = np.unravel_index(np.argmin(allowed), allowed.shape)
-        if allowed[slowest] < feed:
-            asked_share[motion], slow_axis[motion] = allowed[slowest] / feed, slowest[1]
+    # `pieces`: where the ways' points stand in the columns; `way`: which way each belongs to.
+    way = np.repeat(np.arange(len(ways.motion)), ways.counts)
+    pieces = np.flatnonzero(np.isin(of, ways.motion))
+    step = np.repeat(ways.length / ways.counts, ways.counts)
+    begin = np.vstack([motions.start[None], ways.at[:-1]])
+    opens = ways.first[:-1]
+    begin[opens] = motions.begin[ways.motion]
+    tangent = (ways.at - begin) @ slides / np.maximum(step, 1e-12)[:, None]
+    length[pieces], tangent_in[pieces], tangent_out[pieces] = step, tangent, tangent
+    links[pieces] = True
+    links[pieces[ways.first[1:] - 1]] = law[5][ways.motion]
+    steep = np.abs(tangent)
+    with np.errstate(divide="ignore"):
+        allowed = np.where(steep > 1e-12, speed / steep, np.inf)
+        # Along a bending way an axis is accelerated by q″v² even at an even speed: a piece takes the larger bend of its ends.
+        bend = np.zeros((len(steep) + 1, steep.shape[1]))
+        bend[1:-1] = np.abs(np.diff(tangent, axis=0)) / np.maximum(step[1:], 1e-12)[:, None]
+        bend[opens] = 0.0  # between two ways a junction sees to it
+        bend = np.maximum(bend[:-1], bend[1:])
+        by_bend = np.sqrt(np.min(np.where(bend > 1e-12, 0.5 * accel / bend, np.inf), axis=1))
+        a_limit[pieces] = np.min(np.where(steep > 1e-12, 0.5 * accel / steep, np.inf), axis=1)
+    feed = motions.feed[ways.motion] / 60.0
+    v_limit[pieces] = np.minimum(np.minimum(allowed.min(axis=1), by_bend), feed[way])
+    slowest = np.minimum.reduceat(allowed.min(axis=1), opens)
+    outrun = slowest < feed
+    asked_share[ways.motion[outrun]] = slowest[outrun] / feed[outrun]
+    slow = ways.motion[outrun]
+    axis_of = np.argmin(np.minimum.reduceat(allowed, opens, axis=0), axis=1)
+    slow_axis[slow] = axis_of[outrun]
     return (length, v_limit, a_limit, tangent_in, tangent_out, links), first, asked_share, slow_axis
 
 
 def _gathered(duration: Floats, first: NDArray[np.int64], ways: Ways) -> tuple[Floats, Floats]:
     """Times of the ways' points since their motion's begin, and the duration of every motion."""
     whole = np.add.reduceat(duration, first)
-    times = np.empty(len(ways.at))
-    for i, motion in enumerate(ways.motion.tolist()):
-        begin, end = ways.first[i], ways.first[i + 1]
-        times[begin:end] = np.cumsum(duration[first[motion] : first[motion] + end - begin])
+    pieces = np.repeat(first[ways.motion] - ways.first[:-1], ways.counts) + np.arange(len(ways.at))
+    passed = np.cumsum(duration[pieces])
+    before = np.concatenate([[0.0], passed])[ways.first[:-1]]
+    times = passed - np.repeat(before, ways.counts)
     return times, whole
 
 

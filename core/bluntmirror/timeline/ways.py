@@ -7,7 +7,6 @@ piece   a stretch between two points; within it every axis runs straight, and th
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,122 +19,164 @@ from ..program.motions import ARC, PLANE_AXES, Motions
 TIP_TOLERANCE_MM = 0.0005
 MOST_DEGREES = 2.0  # that a rotary axis turns within a piece: contact and material take a piece's turning as small
 MOST_PIECES = 100_000  # of one motion
+MOST_AT_ONCE = 20_000  # motions worked on together
+
+Ints = NDArray[np.int64]
+_PLANES = np.array(PLANE_AXES)
 
 
 @dataclass(frozen=True)
 class Ways:
     """m motions with a way in a frame: motion (m,), first (m + 1,) into the points, length (m,) of the way in mm (degrees
-    where the tip stands still), at (p, k): axis values at the end of every piece, tip (p, 3): program points there."""
+    where the tip stands still), at (p, k): axis values at the end of every piece."""
 
-    motion: NDArray[np.int64]
-    first: NDArray[np.int64]
+    motion: Ints
+    first: Ints
     length: Floats
     at: Floats
+
+    @property
+    def counts(self) -> Ints:
+        """Pieces of every way."""
+        return np.diff(self.first)
 
 
 def ways_in_frame(motions: Motions, kinematics: Kinematics | None, linear: NDArray[np.bool_]) -> Ways:
     """The ways of all motions marked `in_frame`. `linear` (k,): which axes are."""
     rows = np.flatnonzero(motions.in_frame)
-    k = len(motions.axes)
-    if not len(rows) or kinematics is None:
-        return Ways(np.zeros(0, np.int64), np.zeros(1, np.int64), np.zeros(0), np.zeros((0, k)))
-    begin = motions.begin
-    kept, first, lengths, at = [], [0], [], []
-    for row in rows.tolist():
-        way = _Way(motions, row, begin[row], kinematics, linear)
-        if way.length <= 0.0:
-            continue
-        points = way.points(way.pieces())
-        kept.append(row)
-        at.append(points)
-        lengths.append(way.length)
-        first.append(first[-1] + len(points))
-    return Ways(
-        np.array(kept, np.int64),
-        np.array(first, np.int64),
-        np.array(lengths),
-        np.concatenate(at) if at else np.zeros((0, k)),
-    )
+    parts: list[tuple[Ints, Ints, Floats, Floats]] = []
+    for batch in np.array_split(rows, -(-len(rows) // MOST_AT_ONCE)) if len(rows) and kinematics else []:
+        assert kinematics
+        ways = _Batch(motions, batch, kinematics, linear)
+        counts = ways.pieces()
+        parts.append((ways.rows, counts, ways.length, ways.points(counts)))
+    if not parts:
+        return Ways(np.zeros(0, np.int64), np.zeros(1, np.int64), np.zeros(0), np.zeros((0, len(motions.axes))))
+    motion, counts, length, at = (np.concatenate(column) for column in zip(*parts, strict=True))
+    return Ways(motion, np.concatenate([[0], np.cumsum(counts)]), length, at)
 
 
-class _Way:
-    """One motion's way in its tool frame."""
+class _Batch:
+    """Some motions' ways in their tool frames; every column has a row a motion. Ways of no length are left out."""
 
-    def __init__(
-        self, motions: Motions, row: int, begin: Floats, kinematics: Kinematics, linear: NDArray[np.bool_]
+    def __init__(self, motions: Motions, rows: Ints, kinematics: Kinematics, linear: NDArray[np.bool_]) -> None:
+        self.kinematics = kinematics
+        begin, end = motions.begin[rows], motions.end[rows]
+        known, of = np.unique(motions.snapshot[rows], return_inverse=True)
+        frames = []
+        for number in known.tolist():
+            frame = motions.snapshots[number].frame
+            assert frame
+            frames.append(frame)
+        matrix = np.array([frame.matrix[:3] for frame in frames])[of]
+        tool_length = np.array([frame.length for frame in frames])[of]
+        work_only = np.array([frame.work_only for frame in frames])[of]
+        self._set(begin, end, matrix, tool_length, work_only)
+        start, stop = (self._programmed(self._zero_places(values, np.arange(len(rows)))) for values in (begin, end))
+        arc = motions.kind[rows] == ARC
+        sweep = np.where(arc, motions.sweep[rows], 0.0)
+        plane = _PLANES[motions.plane[rows]]
+        centre = motions.centre[rows]
+        straight = stop - start
+        r0, r1 = (self._arm(points, plane, centre)[0] for points in (start, stop))
+        rise = np.take_along_axis(straight, plane[:, 2:], axis=1)[:, 0]
+        length = np.where(arc, np.hypot(0.5 * (r0 + r1) * sweep, rise), np.linalg.norm(straight, axis=1))
+        turns = np.linalg.norm((end - begin)[:, ~linear], axis=1)
+        length = np.where(length < 1e-9, turns, length)
+        turned = np.abs(end - begin)[:, ~linear].max(axis=1, initial=0.0)
+        kept = length > 0.0
+        self.rows = rows[kept]
+        self._set(begin[kept], end[kept], matrix[kept], tool_length[kept], work_only[kept])
+        self.start, self.stop, self.length = start[kept], stop[kept], length[kept]
+        self.arc, self.sweep, self.plane, self.centre = arc[kept], sweep[kept], plane[kept], centre[kept]
+        self.radii = np.stack([r0, r1], axis=1)[kept]
+        self.turned = turned[kept]
+
+    def _set(
+        self, begin: Floats, end: Floats, matrix: Floats, tool_length: Floats, work_only: NDArray[np.bool_]
     ) -> None:
-        frame = motions.snapshots[int(motions.snapshot[row])].frame
-        assert frame
-        self.kinematics, self.begin, self.end = kinematics, begin, motions.end[row]
-        self.matrix, self.tool_length = frame.matrix, frame.length
-        self.work_only = frame.work_only
-        self.rotary = ~linear
-        back = self.matrix[:3, :3].T
-        self.start, self.stop = (
-            back @ (kinematics.zero_place(values, frame.length, frame.work_only) - self.matrix[:3, 3])
-            for values in (self.begin, self.end)
-        )
-        self.arc = motions.kind[row] == ARC
-        self.sweep = float(motions.sweep[row]) if self.arc else 0.0
-        self.turned = float(np.abs(self.end - self.begin)[self.rotary].max(initial=0.0))
-        straight = self.stop - self.start
-        if self.arc:
-            self.first, self.second, self.third = PLANE_AXES[int(motions.plane[row])]
-            self.centre = motions.centre[row]
-            r0, r1 = (
-                math.hypot(p[self.first] - self.centre[0], p[self.second] - self.centre[1])
-                for p in (self.start, self.stop)
-            )
-            self.radius = (r0, r1)
-            self.length = math.hypot(0.5 * (r0 + r1) * self.sweep, straight[self.third])
-        else:
-            self.length = float(np.linalg.norm(straight))
-        if self.length < 1e-9:
-            self.length = float(np.linalg.norm((self.end - self.begin)[self.rotary]))
+        self.begin, self.end, self.matrix, self.tool_length, self.work_only = begin, end, matrix, tool_length, work_only
 
-    def tips(self, shares: Floats) -> Floats:
-        """Program points (s, 3) on the true way."""
-        points = np.asarray(self.start + shares[:, None] * (self.stop - self.start))
-        if self.arc:
-            arm = self.start[[self.first, self.second]] - self.centre
-            angle = math.atan2(arm[1], arm[0]) + shares * self.sweep
-            radius = self.radius[0] + shares * (self.radius[1] - self.radius[0])
-            points[:, self.first] = self.centre[0] + radius * np.cos(angle)
-            points[:, self.second] = self.centre[1] + radius * np.sin(angle)
+    @staticmethod
+    def _arm(points: Floats, plane: Ints, centre: Floats) -> tuple[Floats, Floats]:
+        """Radius and angle about an arc's centre in its plane."""
+        arm = np.take_along_axis(points, plane[:, :2], axis=1) - centre
+        return np.hypot(arm[:, 0], arm[:, 1]), np.arctan2(arm[:, 1], arm[:, 0])
+
+    def _programmed(self, places: Floats) -> Floats:
+        """Program points of the zero places of every motion."""
+        return np.asarray(np.einsum("nji,nj->ni", self.matrix[:, :, :3], places - self.matrix[:, :, 3]))
+
+    def _zero_places(self, values: Floats, of: Ints) -> Floats:
+        """Zero places (p, 3) under axis values (p, k), each in the frame of its motion `of`."""
+        result = np.empty((len(values), 3))
+        for work_only in np.unique(self.work_only[of]):
+            rows = self.work_only[of] == work_only
+            lengths = self.tool_length[of[rows]]
+            result[rows] = self.kinematics.zero_places(values[rows], lengths, bool(work_only))
+        return result
+
+    def tips(self, of: Ints, shares: Floats) -> Floats:
+        """Program points (p, 3) on the true ways of motions `of` (p,), at shares (p,)."""
+        points = self.start[of] + shares[:, None] * (self.stop[of] - self.start[of])
+        rows = np.flatnonzero(self.arc[of])
+        if len(rows):
+            on, share = of[rows], shares[rows]
+            plane, centre = self.plane[on], self.centre[on]
+            angle = self._arm(self.start[on], plane, centre)[1] + share * self.sweep[on]
+            radius = self.radii[on, 0] + share * (self.radii[on, 1] - self.radii[on, 0])
+            points[rows, plane[:, 0]] = centre[:, 0] + radius * np.cos(angle)
+            points[rows, plane[:, 1]] = centre[:, 1] + radius * np.sin(angle)
         return points
 
-    def axes(self, shares: Floats) -> Floats:
-        """Axis values (s, k) that have the tip on the true way."""
-        values = np.ascontiguousarray(self.begin + shares[:, None] * (self.end - self.begin))
-        places = self.tips(shares) @ self.matrix[:3, :3].T + self.matrix[:3, 3]
-        if self.work_only:
-            for i in range(len(values)):
-                values[i] = self.kinematics.reach(values[i], places[i], self.tool_length, True) or values[i]
-            return values
-        return self.kinematics.reach_all(values, places, np.full(len(values), self.tool_length))
+    def places(self, of: Ints, shares: Floats) -> Floats:
+        """The same as zero places."""
+        matrix = self.matrix[of]
+        return np.einsum("nij,nj->ni", matrix[:, :, :3], self.tips(of, shares)) + matrix[:, :, 3]
 
-    def points(self, pieces: int) -> Floats:
-        values = self.axes(np.arange(1, pieces + 1) / pieces)
-        values[-1] = self.end
+    def axes(self, of: Ints, shares: Floats) -> Floats:
+        """Axis values (p, k) that have the tip on the true ways."""
+        values = self.begin[of] + shares[:, None] * (self.end[of] - self.begin[of])
+        places = self.places(of, shares)
+        for work_only in np.unique(self.work_only[of]):
+            rows = self.work_only[of] == work_only
+            lengths = self.tool_length[of[rows]]
+            values[rows] = self.kinematics.reach_all(values[rows], places[rows], lengths, bool(work_only))
         return values
 
-    def error(self, pieces: int) -> float:
-        """How far the tip stands off the true way in the middle of the pieces, mm."""
-        shares = np.arange(2 * pieces + 1) / (2 * pieces)
-        values = self.axes(shares[::2])
-        middle = 0.5 * (values[1:] + values[:-1])
-        there = self.kinematics.zero_places(middle, np.full(len(middle), self.tool_length))
-        if self.work_only:
-            there = np.array([self.kinematics.zero_place(v, self.tool_length, True) for v in middle])
-        wanted = self.tips(shares[1::2]) @ self.matrix[:3, :3].T + self.matrix[:3, 3]
-        return float(np.linalg.norm(there - wanted, axis=1).max())
+    def points(self, counts: Ints) -> Floats:
+        """Axis values at the end of every piece."""
+        of = np.repeat(np.arange(len(counts)), counts)
+        last = np.cumsum(counts) - 1
+        number = np.arange(len(of)) - np.repeat(last + 1 - counts, counts)
+        values = self.axes(of, (number + 1) / counts[of])
+        values[last] = self.end
+        return values
 
-    def pieces(self) -> int:
-        """As few pieces as keep to the tolerance: the error falls with their square."""
-        count = max(1, math.ceil(self.turned / MOST_DEGREES), math.ceil(abs(self.sweep) / math.radians(20)))
-        while count < MOST_PIECES:
-            error = self.error(count)
-            if error <= TIP_TOLERANCE_MM:
-                return count
-            count = max(count + 1, math.ceil(count * min(8.0, 1.05 * math.sqrt(error / TIP_TOLERANCE_MM))))
-        return MOST_PIECES
+    def errors(self, rows: Ints, counts: Ints) -> Floats:
+        """How far the tip stands off the true ways of some motions in the middle of so many pieces, mm."""
+        of = np.repeat(rows, counts + 1)
+        size = np.repeat(counts, counts + 1)
+        number = np.arange(len(of)) - np.repeat(np.cumsum(counts + 1) - counts - 1, counts + 1)
+        values = self.axes(of, number / size)
+        inner = np.flatnonzero(number < size)  # the point at each piece's begin
+        middle = 0.5 * (values[inner] + values[inner + 1])
+        there = self._zero_places(middle, of[inner])
+        wanted = self.places(of[inner], (number[inner] + 0.5) / size[inner])
+        off = np.linalg.norm(there - wanted, axis=1)
+        return np.asarray(np.maximum.reduceat(off, np.cumsum(counts) - counts))
+
+    def pieces(self) -> Ints:
+        """As few pieces a motion as keep to the tolerance: the error falls with their square."""
+        counts = np.maximum(1, np.ceil(self.turned / MOST_DEGREES)).astype(np.int64)
+        counts = np.maximum(counts, np.ceil(np.abs(self.sweep) / np.radians(20)).astype(np.int64))
+        open_ = np.flatnonzero(counts < MOST_PIECES)
+        while len(open_):
+            error = self.errors(open_, counts[open_])
+            wide = error > TIP_TOLERANCE_MM
+            open_, error = open_[wide], error[wide]
+            now = counts[open_]
+            grown = np.ceil(now * np.minimum(8.0, 1.05 * np.sqrt(error / TIP_TOLERANCE_MM))).astype(np.int64)
+            counts[open_] = np.minimum(MOST_PIECES, np.maximum(now + 1, grown))
+            open_ = open_[counts[open_] < MOST_PIECES]
+        return counts

@@ -1102,6 +1102,8 @@ export interface components {
             time_in_cut: number;
             /** Metres In Cut */
             metres_in_cut: number;
+            /** Reach Needed */
+            reach_needed?: number | null;
         };
         /** TriageOut */
         TriageOut: {

@@ -1,8 +1,8 @@
-import { Button, Dropdown, Segmented, Tooltip } from "antd";
 import { useEffect, useRef, useState } from "react";
 
 import type { Replay } from "../replay/replay";
-import { StageScene, type Dot, type Pointed, type Showing, type Triad } from "../stage/scene";
+import { StageScene, type Dot, type Pointed, type Triad } from "../stage/scene";
+import { StageTools, VIEWS } from "../stage/StageTools";
 import type { Hand } from "./hand";
 
 interface Props {
@@ -15,8 +15,6 @@ interface Props {
   pointing: string; // what a click is asked for, "" when it is not
   onPoint: (pointed: Pointed) => void;
 }
-
-const VIEWS = ["work", "machine", "top", "front", "side"] as const;
 
 const NONE: string[] = [];
 
@@ -83,50 +81,7 @@ export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, poi
     <div className="stage">
       <div className={pointing ? "stage-canvas pointing" : "stage-canvas"} ref={host} data-testid="stage" />
       {failure && <div className="stage-failure">The stage cannot be drawn: {failure}.</div>}
-      {made && (
-        <div className="stage-tools">
-          {VIEWS.map((name, i) => (
-            <Tooltip key={name} title={`View: ${name} (${i + 1})`}>
-              <Button size="small" onClick={() => made.view(name)}>
-                {name[0].toUpperCase() + name.slice(1)}
-              </Button>
-            </Tooltip>
-          ))}
-          <Tooltip title="Machine: shown, ghost, hidden (M)">
-            <Button size="small" onClick={() => made.turnMachine()}>
-              Covers
-            </Button>
-          </Tooltip>
-          <Dropdown
-            trigger={["click"]}
-            popupRender={() => (
-              <div className="bodies">
-                {made.bodyNames.map(({ label, role }) => (
-                  <div key={label} className="bodies-row">
-                    <span>
-                      {label} <i>{role}</i>
-                    </span>
-                    <Segmented<Showing>
-                      size="small"
-                      value={made.showingOf(label)}
-                      options={["shown", "ghost", "hidden"]}
-                      onChange={(state) => {
-                        made.setShowing(label, state);
-                        redraw((n) => n + 1);
-                      }}
-                    />
-                  </div>
-                ))}
-                <Button size="small" type="link" onClick={() => (made.isolate(lit.bodies), redraw((n) => n + 1))} disabled={!lit.bodies.length}>
-                  Isolate what is lit
-                </Button>
-              </div>
-            )}
-          >
-            <Button size="small">Bodies</Button>
-          </Dropdown>
-        </div>
-      )}
+      {made && <StageTools scene={made} lit={lit.bodies} onChange={() => redraw((n) => n + 1)} />}
       {pointing && <div className="pointing-hint">{pointing}</div>}
     </div>
   );

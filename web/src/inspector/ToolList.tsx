@@ -45,7 +45,8 @@ export function ToolList({ rehearsal, replay, onMotion }: Props) {
                   </span>
                   {tool && (
                     <span className="quiet">
-                      length {tool.length.toFixed(3)}, reach {tool.reach}, flutes {tool.flute_length}
+                      length {tool.length.toFixed(3)}, flutes {tool.flute_length}, reach {tool.reach}
+                      {use?.reach_needed != null && <>, {use.reach_needed.toFixed(1)} needed at most</>}
                     </span>
                   )}
                 </span>

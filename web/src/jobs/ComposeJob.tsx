@@ -3,6 +3,7 @@ import { Alert, Button, Form, Input, InputNumber, Modal, Select, Switch } from "
 import { useState } from "react";
 
 import { api, type Job, type NewJob } from "../api/client";
+import { useDrop } from "./useDrop";
 
 type Role = NonNullable<NewJob["bodies"]>[number]["role"];
 type Triple = [number, number, number];
@@ -34,7 +35,6 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
   const [models, setModels] = useState<Record<string, Model>>({});
   const [failure, setFailure] = useState("");
   const [busy, setBusy] = useState(false);
-  const [over, setOver] = useState(false);
   const [form] = Form.useForm();
   const programs = files.filter((file) => PROGRAM.test(file.name));
   const meshes = files.filter((file) => MODEL.test(file.name));
@@ -56,6 +56,7 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
     if (first && !form.getFieldValue("program")) form.setFieldValue("program", first.name);
     if (first && !form.getFieldValue("name")) form.setFieldValue("name", first.name.replace(/\.[^.]+$/, ""));
   };
+  const drop = useDrop((data) => take(data.files));
   const send = async (values: Record<string, never>) => {
     setBusy(true);
     setFailure("");
@@ -107,18 +108,8 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
         initialValues={{ hasBlock: true, block: [100, 100, 30], blockAt: [0, 0, 15], datum: [0, 0, 30], resolution: 0.5, gouge: 0.05, excess: 0.3, near: 1 }}
       >
         <label
-          className={over ? "drop over" : "drop"}
-          onDragOver={(event) => {
-            event.preventDefault();
-            setOver(true);
-          }}
-          onDragLeave={() => setOver(false)}
-          onDrop={(event) => {
-            event.preventDefault();
-            event.stopPropagation();
-            setOver(false);
-            take(event.dataTransfer.files);
-          }}
+          className={drop.over ? "drop over" : "drop"}
+          {...drop.handlers}
         >
           <input type="file" multiple className="unseen" onChange={(event) => take(event.target.files)} aria-label="Files of the job" />
           {files.length ? files.map((file) => file.name).join(", ") : "Drop programs, models and, if you have one, a tools.json here, or click to choose"}

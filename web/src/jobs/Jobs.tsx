@@ -9,6 +9,7 @@ import { Compare } from "../swap/Compare";
 import { Swap } from "../swap/Swap";
 import { ComposeJob } from "./ComposeJob";
 import { filesOf } from "./dropped";
+import { useDrop } from "./useDrop";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
 
@@ -16,7 +17,6 @@ export function Jobs({ onRehearsal, onSetup }: { onRehearsal: (id: number) => vo
   const { message } = App.useApp();
   const queries = useQueryClient();
   const jobs = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchInterval: 4000 });
-  const [over, setOver] = useState(false);
   const [sending, setSending] = useState(false);
   const [failure, setFailure] = useState("");
   const [composing, setComposing] = useState(false);
@@ -42,19 +42,11 @@ export function Jobs({ onRehearsal, onSetup }: { onRehearsal: (id: number) => vo
       (error: Error) => message.error(error.message),
     );
 
+  const drop = useDrop((data) => void filesOf(data.items).then(send));
   return (
     <main
-      className={over ? "jobs over" : "jobs"}
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(event) => {
-        event.preventDefault();
-        setOver(false);
-        void filesOf(event.dataTransfer.items).then(send);
-      }}
+      className={drop.over ? "jobs over" : "jobs"}
+      {...drop.handlers}
     >
       <div className="jobs-head">
         <h2>Jobs</h2>

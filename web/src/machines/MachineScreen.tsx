@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Alert, App, Button, Segmented, Spin, Switch } from "antd";
+import { Alert, App, Button, Spin, Switch } from "antd";
 import { useMemo, useState } from "react";
 
 import { api } from "../api/client";
@@ -12,6 +12,7 @@ import type { Replay } from "../replay/replay";
 import { ChainDrawing } from "./ChainDrawing";
 import { Contacts } from "./Contacts";
 import { Numbers } from "./Numbers";
+import { Tabs } from "../pane/Tabs";
 
 type Lit = { bodies: string[]; point: [number, number, number] | null };
 const NOTHING: Lit = { bodies: [], point: null };
@@ -77,17 +78,14 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
         </section>
         <ModelStage replay={replay} hand={hand} lit={lit.point ? lit : NOTHING} chosen={lit.point ? NONE : lit.bodies} triads={NONE} dots={NONE} pointing="" onPoint={() => {}} />
         <section className="pane-inspector" aria-label="Inspector" style={{ width: 316 }}>
-          <Segmented
-            block
-            size="small"
-            className="tabs"
+          <Tabs
             value={tab}
             onChange={setTab}
-            options={[
-              { value: "chain", label: "Chain" },
-              { value: "numbers", label: "Numbers" },
-              { value: "contacts", label: "Contacts" },
-              { value: "check", label: faults.data?.length ? `Check · ${faults.data.length}` : "Check" },
+            tabs={[
+              ["chain", "Chain"],
+              ["numbers", "Numbers"],
+              ["contacts", "Contacts"],
+              ["check", faults.data?.length ? `Check · ${faults.data.length}` : "Check"],
             ]}
           />
           <div className="inspector-body padded">

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Empty, Input, InputNumber, Popconfirm, Segmented, Select, Spin, Tooltip } from "antd";
+import { Alert, App, Button, Empty, Input, InputNumber, Popconfirm, Select, Spin, Tooltip } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 
 import { api, type BodyData, type Setup } from "../api/client";
@@ -18,6 +18,7 @@ import { Repeat } from "./Repeat";
 import { RunWith } from "./RunWith";
 import type { ToolsData } from "./tools";
 import { ToolTable } from "./ToolTable";
+import { Tabs } from "../pane/Tabs";
 
 interface Props {
   revision: number;
@@ -275,18 +276,15 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           <div className="stage">{model.isError ? <Alert className="middle" type="error" title={model.error.message} /> : <Spin className="middle" />}</div>
         )}
         <section className="pane-inspector" aria-label="Inspector" style={{ width: 330 }}>
-          <Segmented<Tab>
-            block
-            size="small"
-            className="tabs"
+          <Tabs
             value={tab}
             onChange={setTab}
-            options={[
-              { value: "place", label: "Place" },
-              { value: "offsets", label: "Offsets" },
-              { value: "tools", label: "Tools" },
-              { value: "run", label: "Run" },
-              { value: "hand", label: "By hand" },
+            tabs={[
+              ["place", "Place"],
+              ["offsets", "Offsets"],
+              ["tools", "Tools"],
+              ["run", "Run"],
+              ["hand", "By hand"],
             ]}
           />
           <div className="inspector-body">

@@ -5,7 +5,8 @@ import type { Finding } from "../api/client";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { DeviationScale } from "./DeviationScale";
-import { StageScene, type Colouring, type Picked, type Section, type Showing } from "./scene";
+import { StageScene, type Colouring, type Picked, type Section } from "./scene";
+import { StageTools } from "./StageTools";
 
 interface Props {
   replay: Replay;
@@ -19,8 +20,6 @@ interface Props {
   onMotion: (motion: number) => void;
   onScene: (scene: StageScene | null) => void;
 }
-
-const VIEWS = ["work", "machine", "top", "front", "side"] as const;
 
 export function Stage({ replay, player, finding, text, colouring, reach, onColouring, onReach, onMotion, onScene }: Props) {
   const host = useRef<HTMLDivElement>(null);
@@ -79,14 +78,7 @@ export function Stage({ replay, player, finding, text, colouring, reach, onColou
       <div className="stage-canvas" ref={host} data-testid="stage" />
       {failure && <div className="stage-failure">The stage cannot be drawn: {failure}. The docket and the script work without it.</div>}
       {made && (
-        <div className="stage-tools">
-          {VIEWS.map((name, i) => (
-            <Tooltip key={name} title={`View: ${name} (${i + 1})`}>
-              <Button size="small" onClick={() => made.view(name)}>
-                {name[0].toUpperCase() + name.slice(1)}
-              </Button>
-            </Tooltip>
-          ))}
+        <StageTools scene={made} lit={finding?.data.bodies ?? []} onChange={() => redraw((n) => n + 1)}>
           <Tooltip title="Zoom to the finding (Z)">
             <Button size="small" disabled={!finding?.data.point} onClick={() => made.focusOnLit()}>
               Zoom
@@ -109,12 +101,6 @@ export function Stage({ replay, player, finding, text, colouring, reach, onColou
               Section
             </Button>
           </Dropdown>
-          <Dropdown
-            trigger={["click"]}
-            popupRender={() => <Bodies scene={made} onChange={() => redraw((n) => n + 1)} />}
-          >
-            <Button size="small">Bodies</Button>
-          </Dropdown>
           {made.hasDesign && (
             <Segmented<Colouring>
               size="small"
@@ -126,35 +112,12 @@ export function Stage({ replay, player, finding, text, colouring, reach, onColou
               ]}
             />
           )}
-        </div>
+        </StageTools>
       )}
       {colouring === "deviation" && <DeviationScale replay={replay} reach={reach} onReach={onReach} />}
       {picked?.what === "face" && (
         <FaceCard replay={replay} text={text} picked={picked} onGo={() => onMotion(picked.motion)} onClose={() => setPicked(null)} />
       )}
-    </div>
-  );
-}
-
-function Bodies({ scene, onChange }: { scene: StageScene; onChange: () => void }) {
-  return (
-    <div className="bodies">
-      {scene.bodyNames.map(({ label, role }) => (
-        <div key={label} className="bodies-row">
-          <span>
-            {label} <i>{role}</i>
-          </span>
-          <Segmented<Showing>
-            size="small"
-            value={scene.showingOf(label)}
-            options={["shown", "ghost", "hidden"]}
-            onChange={(state) => {
-              scene.setShowing(label, state);
-              onChange();
-            }}
-          />
-        </div>
-      ))}
     </div>
   );
 }
