@@ -7,10 +7,15 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from .expressions import Expression, ExpressionError, parse_expression
 
 _NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)")
+# Nothing but letters with literal numbers: by far most lines. It takes exactly what the loop of `read_block` takes.
+_PLAIN = re.compile(r"(?:[A-Z][+-]?(?:\d+(?:\.\d*)?|\.\d+))+", re.ASCII)
+_PLAIN_WORD = re.compile(r"([A-Z])([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
+_LEFT_OUT = dict.fromkeys(map(ord, " \t\r\n\0\ufeff"))
 MAX_LINE = 4000
 
 
@@ -22,8 +27,7 @@ class Unreadable(Exception):
         self.column = column
 
 
-@dataclass(frozen=True)
-class Word:
+class Word(NamedTuple):
     letter: str
     value: float | Expression
     decimals: int = -1  # digits after the point; -1: no point written
@@ -55,7 +59,7 @@ def read_block(line: str) -> Block:
     """Read one line. Raises Unreadable with what is wrong and the column."""
     if len(line) > MAX_LINE:
         raise Unreadable(f"the line has {len(line)} characters; at most {MAX_LINE} are read", MAX_LINE)
-    text, columns, comments = _strip(line)
+    text, comments = _strip(line)
     if text.startswith("%"):
         return Block(percent=True, comments=comments)
     skip = 0
@@ -64,12 +68,15 @@ def read_block(line: str) -> Block:
         skip, at = 1, 1
         if len(text) > 1 and text[1] in "123456789":
             skip, at = int(text[1]), 2
+    if _PLAIN.fullmatch(text, at):
+        return _plain(text, at, comments, skip)
     words: list[Word] = []
     assignments: list[Assignment] = []
     number: int | None = None
     program: int | None = None
 
     def fail(message: str, where: int) -> Unreadable:
+        columns = _columns(line)
         return Unreadable(message, columns[where] if where < len(columns) else len(line.rstrip()) + 1)
 
     while at < len(text):
@@ -122,10 +129,26 @@ def read_block(line: str) -> Block:
 _FUNCTION_HEADS = {"SIN", "COS", "TAN", "ASI", "ACO", "ATA", "SQR", "ABS", "ROU", "FIX", "FUP", "LN[", "EXP"}
 
 
-def _strip(line: str) -> tuple[str, list[int], tuple[str, ...]]:
-    """The line without spaces and comments, in upper case; the column of each character left; the comments."""
+def _plain(text: str, at: int, comments: tuple[str, ...], skip: int) -> Block:
+    """The block of a text that `_PLAIN` matches from `at` on."""
+    words: list[Word] = []
+    number = program = None
+    for letter, digits in _PLAIN_WORD.findall(text, at):
+        if not words and letter == "N":
+            number = int(float(digits))
+        elif not words and letter == "O":
+            program = int(float(digits))
+        else:
+            point = digits.find(".")
+            words.append(Word(letter, float(digits), len(digits) - point - 1 if point >= 0 else -1))
+    return Block(tuple(words), (), comments, skip, number, program)
+
+
+def _strip(line: str) -> tuple[str, tuple[str, ...]]:
+    """The line without spaces and comments, in upper case; the comments."""
+    if "(" not in line and ")" not in line and ";" not in line:
+        return line.translate(_LEFT_OUT).upper(), ()
     kept: list[str] = []
-    columns: list[int] = []
     comments: list[str] = []
     at = 0
     while at < len(line):
@@ -142,8 +165,20 @@ def _strip(line: str) -> tuple[str, list[int], tuple[str, ...]]:
         if c == ";":
             comments.append(line[at + 1 :].strip())
             break
-        if c not in " \t\r\n\0\ufeff":
-            kept.append(c.upper())
-            columns.append(at + 1)
+        kept.append(c)
         at += 1
-    return "".join(kept), columns, tuple(comments)
+    return "".join(kept).translate(_LEFT_OUT).upper(), tuple(comments)
+
+
+def _columns(line: str) -> list[int]:
+    """The column in the line as written of each character that `_strip` leaves."""
+    columns: list[int] = []
+    at = 0
+    while at < len(line) and line[at] != ";":
+        if line[at] == "(":
+            at = line.find(")", at) + 1
+            continue
+        if ord(line[at]) not in _LEFT_OUT:
+            columns += [at + 1] * len(line[at].upper())
+        at += 1
+    return columns
