@@ -311,6 +311,17 @@ class TipControl(WithMachine):
         np.testing.assert_allclose(axis, np.array([0.3, -0.2, 1]) / math.sqrt(1.13), atol=1e-9)
         np.testing.assert_allclose(gauge - 120 * axis - datum, [8, 5, 6], atol=1e-9)
 
+    def test_the_long_way_round_in_a_cut_is_called_a_rewind(self) -> None:
+        def found(program: str) -> list[tuple[str, int, str, float]]:
+            result = rehearse(
+                job_on(self.folder, "router", HEAD + "G43.4 H1 G0 X0 Y0 Z30 A40 C170\n" + program + "G49\nM30\n")
+            )
+            return [(f.kind, f.line, f.axis, f.amount) for f in result.findings]
+
+        self.assertEqual(found("G1 X4 C195 F600\nX8 C-160\n"), [("travel.rewind", 6, "C", 355.0)])
+        self.assertEqual(found("G1 X4 C195 F600\nG0 Z60\nC-160\nG1 Z30\n"), [])  # in the air, between two cuts
+        self.assertEqual(found("G1 X200 C-90 F600\n"), [])  # a long arm of the path that does turn the tool
+
     def test_a_turn_past_the_pole_is_called_singular(self) -> None:
         # Nearly upright, half a turn of C within 2 mm: at F3000 C would need 180° in 40 ms.
         result = rehearse(

@@ -23,6 +23,7 @@ const KEYS: [string, string][] = [
   ["J  K  L", "backwards, still, forwards"],
   ["+  −", "faster, slower"],
   [",  .", "one block back, one block on"],
+  ["B", "single block, or on"],
   ["N  Shift-N", "next finding, finding before"],
   ["T  Shift-T", "next tool, tool before"],
   ["Home  End", "beginning, end"],
@@ -34,6 +35,14 @@ const KEYS: [string, string][] = [
   ["Ctrl-F  Ctrl-G", "in the script: find, go to a line"],
   ["Esc", "let the finding go"],
   ["?", "this list"],
+];
+
+type Halting = "on" | "block" | "finding" | "tool";
+const HALTING: { value: Halting; label: string }[] = [
+  { value: "on", label: "runs on" },
+  { value: "block", label: "single block" },
+  { value: "finding", label: "to the next finding" },
+  { value: "tool", label: "to the next tool" },
 ];
 
 const FILES: [string, string][] = [
@@ -231,6 +240,16 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   const [right, setRight] = useWidth("inspector", INSPECTOR_WIDTH, 260, 640);
   const scene = useRef<StageScene | null>(null);
   const findings = rehearsal.findings;
+  const [halting, setHalting] = useState<Halting>("on");
+  useEffect(() => {
+    const times: Record<Halting, () => number[]> = {
+      on: () => [],
+      block: () => replay.blockEnds(),
+      finding: () => findings.map((finding) => finding.data.time).sort((a, b) => a - b),
+      tool: () => replay.description.operations?.map((operation) => operation.time) ?? [],
+    };
+    player.setHalts(times[halting]());
+  }, [player, replay, findings, halting]);
   const selected = findings.find((finding) => finding.id === chosen) ?? null;
 
   const motion = useSyncExternalStore(player.subscribe, () => replay.motionAt(player.time));
@@ -305,6 +324,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
             : operations.find((operation) => operation.time > player.time + 1e-6);
           if (next) seek(next.time);
         },
+        b: () => setHalting((now) => (now === "block" ? "on" : "block")),
         p: () => scene.current?.showPaths(!scene.current.pathsOn),
         d: () => scene.current?.hasDesign && setColouring((now) => (now === "tool" ? "deviation" : "tool")),
         m: () => scene.current?.turnMachine(),
@@ -372,7 +392,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
         </section>
       </div>
       <footer>
-        <Transport player={player} onHelp={() => setHelp(true)} />
+        <Transport player={player} halting={halting} onHalting={setHalting} onHelp={() => setHelp(true)} />
         <Tape replay={replay} player={player} findings={findings} selected={chosen} onFinding={select} />
       </footer>
       <Modal open={help} title="Keys" footer={null} onCancel={() => setHelp(false)}>
@@ -391,7 +411,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   );
 }
 
-function Transport({ player, onHelp }: { player: Player; onHelp: () => void }) {
+function Transport({ player, halting, onHalting, onHelp }: { player: Player; halting: Halting; onHalting: (halting: Halting) => void; onHelp: () => void }) {
   useSyncExternalStore(player.subscribe, () => player.time * 8 + player.playing + player.speed);
   return (
     <div className="transport">
@@ -408,6 +428,7 @@ function Transport({ player, onHelp }: { player: Player; onHelp: () => void }) {
         options={SPEEDS.map((speed) => ({ value: speed, label: `${speed}×` }))}
         aria-label="Speed"
       />
+      <Select<Halting> size="small" popupMatchSelectWidth={false} value={halting} onChange={onHalting} options={HALTING} aria-label="Where it halts" />
       <span className="clock" data-testid="clock">
         {clock(player.time)} / {clock(player.seconds)}
       </span>

@@ -229,7 +229,8 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
     lengths = {n: tool.length for n, tool in result.tools.items()}
     travel.check_travel(reel, chain, docket, channel, lengths)
     travel.check_indexing(reel, chain, docket, channel, lengths)
-    travel.check_speed(reel, chain, result.kinematics, docket, channel, lengths)
+    rewinds = travel.check_rewinds(reel, chain, result.kinematics, docket, channel, lengths)
+    travel.check_speed(reel, chain, result.kinematics, docket, channel, lengths, rewinds)
     knots = make_knots(reel, KNOT_TOLERANCE_MM)
     result.knots = knots
     full = Knots(all_axes(result, knots), knots.motion, knots.t0, knots.t1)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..findings import Docket, causes
 from ..geometry.frames import Floats
@@ -17,6 +18,7 @@ INDEX_HAIR_DEG = 0.001  # least increment of a rotary word on common controls (I
 HAIR_MM = 1e-6  # float noise is not overtravel
 NEAR_SINGULAR_SINE = float(np.sin(np.radians(15.0)))  # common practice: posts begin to avoid the pole at 5 to 15°
 ARC_SHARES = np.linspace(0.0, 1.0, 2161)  # every 1/6° of a full circle: within 2·10⁻⁶ of its radius
+REWIND_DEG, REWIND_ALIKE_DEG = 200.0, 30.0  # half a turn passes the pole; more is the long way round
 MUCH_SLOWER = 0.5  # of the feed asked for
 
 
@@ -134,13 +136,46 @@ def check_indexing(reel: Reel, chain: Chain, docket: Docket, channel: int, lengt
                 )  # fmt: skip
 
 
-def check_speed(
+def check_rewinds(
     reel: Reel, chain: Chain, kinematics: Kinematics | None, docket: Docket, channel: int, lengths: dict[int, float]
-) -> None:
-    """Where tip control asks an axis for more speed than it has: near a singularity, and, where the tip itself must slow
-    down much, elsewhere."""
+) -> NDArray[np.int64]:
+    """Where under tip control a rotary axis goes nearly all the way round in a cutting move to point the tool where it
+    pointed before: a post that ran out of travel. The tip keeps to its way, but the cutter sweeps a whole turn there.
+    Returns the motions (r,)."""
     motions = reel.motions
-    slow = np.flatnonzero(reel.slow_axis >= 0)
+    rotary = [i for i, axis in enumerate(motions.axes) if chain.joints[axis].type == "rotary"]
+    if kinematics is None or not rotary:
+        return np.zeros(0, np.int64)
+    begin, end = motions.begin, motions.end
+    turned = np.abs(end - begin)[:, rotary]
+    suspects = np.flatnonzero(motions.in_frame & np.isin(motions.kind, (FEED, ARC)) & (turned.max(axis=1) > REWIND_DEG))
+    apart = [
+        float(np.degrees(np.arccos(np.clip(kinematics.tool_vector(begin[i]) @ kinematics.tool_vector(end[i]), -1, 1))))
+        for i in suspects
+    ]
+    found = suspects[np.array(apart) < REWIND_ALIKE_DEG] if len(suspects) else suspects
+    for part in causes(found, motions.operation[found], turned[found].max(axis=1), whole_operation=True):
+        run = found[part]
+        first = int(run[0])
+        axis = motions.axes[rotary[int(np.argmax(turned[first]))]]
+        way = float(turned[first].max())
+        docket.add(
+            "travel.rewind", f"{axis} turns {way:.1f}° within this cutting move, though the tool's direction changes by "
+            f"{apart[int(np.searchsorted(suspects, first))]:.1f}° only", channel=channel, program=motions.file_name(first),
+            line=int(motions.line[first]), time=float(reel.begin_time[first]), tool=int(motions.tool[first]), axis=axis,
+            amount=way, count=len(run), motion=first, last_motion=int(run[-1]), point=_tip(reel, chain, first, 0.0, lengths),
+        )  # fmt: skip
+    return found
+
+
+def check_speed(
+    reel: Reel, chain: Chain, kinematics: Kinematics | None, docket: Docket, channel: int, lengths: dict[int, float],
+    told_already: NDArray[np.int64],
+) -> None:  # fmt: skip
+    """Where tip control asks an axis for more speed than it has: near a singularity, and, where the tip itself must slow
+    down much, elsewhere. `told_already`: motions whose slowness has another cause."""
+    motions = reel.motions
+    slow = np.setdiff1d(np.flatnonzero(reel.slow_axis >= 0), told_already)
     if not len(slow) or kinematics is None:
         return
     begin = motions.begin

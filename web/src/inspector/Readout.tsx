@@ -2,7 +2,7 @@ import { useSyncExternalStore } from "react";
 
 import { clock, toolColour } from "../look";
 import type { Player } from "../replay/player";
-import { programPlace } from "../replay/kinematics";
+import { programPlace, standOf } from "../replay/kinematics";
 import type { Replay } from "../replay/replay";
 
 /** Where everything stands now: machine, program, distance to go; feed, speed, tool, active codes. */
@@ -33,7 +33,10 @@ export function Readout({ replay, player }: { replay: Replay; player: Player }) 
           {shown.map(({ axis, i, unit }) => (
             <tr key={axis}>
               <th title={unit === 2 ? "in diameters" : undefined}>{unit === 2 ? `${axis} ⌀` : axis}</th>
-              <td>{(unit * machine[i]).toFixed(3)}</td>
+              <td>
+                {(unit * machine[i]).toFixed(3)}
+                <TravelBar replay={replay} axis={axis} machine={machine} />
+              </td>
               <td>{(unit * program[i]).toFixed(3)}</td>
               <td>{(unit * (target[i] - machine[i])).toFixed(3)}</td>
             </tr>
@@ -54,5 +57,20 @@ export function Readout({ replay, player }: { replay: Replay; player: Player }) 
       </div>
       <div className="codes">{snapshot.codes.join(" ")}</div>
     </div>
+  );
+}
+
+/** Where an axis's slide stands in its travel; in the colour of a stop beyond it. */
+function TravelBar({ replay, axis, machine }: { replay: Replay; axis: string; machine: number[] }) {
+  const travel = replay.description.axes?.find((entry) => entry.name === axis)?.travel;
+  const joint = replay.description.links.find((link) => link.joint?.axis === axis)?.joint;
+  if (!travel || !joint || travel[1] <= travel[0]) return null;
+  const at = standOf(joint, (name) => machine[replay.axes.indexOf(name)] ?? 0);
+  const share = (at - travel[0]) / (travel[1] - travel[0]);
+  const left = Math.min(Math.max(share, 0), 1);
+  return (
+    <span className={share < 0 || share > 1 ? "travel-bar over" : "travel-bar"} title={`${axis} ${travel[0]} … ${travel[1]}, ${Math.min(at - travel[0], travel[1] - at).toFixed(1)} left`}>
+      <i style={{ left: `${100 * left}%` }} />
+    </span>
   );
 }

@@ -35,6 +35,27 @@ describe("player", () => {
     step(60_000);
     expect([player.time, player.playing]).toEqual([10, 0]);
   });
+  it("stands still of itself at the first halt on its way, either way, and goes on from there", () => {
+    const player = new Player(10);
+    player.setHalts([1, 4, 4, 7]);
+    player.play(1);
+    step(800);
+    expect([player.time, player.playing]).toEqual([0.8, 1]);
+    step(9000); // one slow frame: not past the halt
+    expect([player.time, player.playing]).toEqual([1, 0]);
+    player.play(1);
+    step(9000);
+    player.play(1);
+    step(9000);
+    expect(player.time).toBe(7);
+    player.play(-1);
+    step(9000);
+    expect([player.time, player.playing]).toEqual([4, 0]);
+    player.setHalts([]);
+    player.play(-1);
+    step(9000);
+    expect(player.time).toBe(0);
+  });
   it("keeps to the program when it is sent somewhere", () => {
     const player = new Player(10);
     player.seek(-3);

@@ -206,6 +206,15 @@ export class Replay {
     return { count: this.knotMotion.length, at: this.knotAt, motion: this.knotMotion };
   }
 
+  /** When blocks end: the times at which the next motion stands in another line. */
+  blockEnds(): number[] {
+    const lines = this.column("line");
+    const files = this.column("file");
+    const ends: number[] = [];
+    for (let i = 0; i < this.motionCount; i++) if (i + 1 === this.motionCount || lines[i + 1] !== lines[i] || files[i + 1] !== files[i]) ends.push(this.motionEnd[i]);
+    return ends;
+  }
+
   /** The first motion of a line of a file, or of the next line after it that moves. */
   motionOfLine(file: number, line: number): number {
     const lines = this.column("line");
