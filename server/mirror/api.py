@@ -34,6 +34,7 @@ from .schemas import (
     LibraryOut,
     MateIn,
     Me,
+    MeantIn,
     MeasuresIn,
     Message,
     MovedOut,
@@ -169,11 +170,12 @@ def _summary(item: LibraryFile) -> str:
 @api.get("/library", response=list[LibraryOut])
 def library(request: HttpRequest) -> Any:
     rows = LibraryFile.objects.filter(organisation=_organisation(request)).select_related("created_by")
-    return [
-        {"id": row.pk, "kind": row.kind, "name": row.name, "number": row.number, "created": row.created,
-         "by": row.created_by.get_username(), "summary": _summary(row)}
-        for row in rows
-    ]  # fmt: skip
+    return [_library_out(row) for row in rows]
+
+
+def _library_out(row: LibraryFile) -> dict[str, Any]:
+    return {"id": row.pk, "kind": row.kind, "name": row.name, "number": row.number, "created": row.created,
+            "by": row.created_by.get_username(), "summary": _summary(row)}  # fmt: skip
 
 
 @api.get("/library/{number}/file")
@@ -191,8 +193,7 @@ def add_to_library(request: HttpRequest, kind: str, file: File[UploadedFile]) ->
     if (file.size or 0) > services.MAX_LIBRARY_BYTES:
         raise services.Refused(f"{file.name}: larger than {services.MAX_LIBRARY_BYTES // 10**6} MB")
     row = services.keep_in_library(_organisation(request), request.user, kind, file.read(), file.name or "file")  # type: ignore[arg-type]
-    return {"id": row.pk, "kind": row.kind, "name": row.name, "number": row.number, "created": row.created,
-            "by": row.created_by.get_username(), "summary": _summary(row)}  # fmt: skip
+    return _library_out(row)
 
 
 @api.post("/revisions/{number}/rehearsals", response=RehearsalOut)
@@ -309,9 +310,13 @@ def machine_faults(request: HttpRequest, number: int) -> Any:
 
 @api.post("/library/{number}/accessories", response=LibraryOut)
 def set_accessories(request: HttpRequest, number: int, body: AccessoriesIn) -> Any:
-    row = setups.with_accessories(_machine(request, number), body.off, request.user)  # type: ignore[arg-type]
-    return {"id": row.pk, "kind": row.kind, "name": row.name, "number": row.number, "created": row.created,
-            "by": row.created_by.get_username(), "summary": _summary(row)}  # fmt: skip
+    return _library_out(setups.with_accessories(_machine(request, number), body.off, request.user))  # type: ignore[arg-type]
+
+
+@api.post("/library/{number}/meant", response=LibraryOut)
+def set_meant(request: HttpRequest, number: int, body: MeantIn) -> Any:
+    """Pairs of bodies that touch at rest and are meant to: no longer watched, in a new number of the machine."""
+    return _library_out(setups.with_meant_pairs(_machine(request, number), body.pairs, request.user))  # type: ignore[arg-type]
 
 
 @api.get("/library/{number}/urdf")

@@ -166,6 +166,11 @@ class FaultOut(Schema):
     where: str
     what: str
     remedy: str
+    pair: tuple[str, str] | None = None
+
+
+class MeantIn(Schema):
+    pairs: list[tuple[str, str]]
 
 
 class OffsetOut(Schema):

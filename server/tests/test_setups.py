@@ -167,6 +167,18 @@ class Setups(WithShop):
         self.assertEqual(names[0] - names[1], {"tool setter"})
         self.assertEqual(self.post(f"/library/{item.pk}/accessories", off=["wings"]).status_code, 422)
 
+    def test_pairs_that_touch_at_rest_are_asked_about_once(self) -> None:
+        machine = json.loads((DEMO / "machines" / "vm5-22.json").read_text())
+        table = next(link for link in machine["links"] if link["name"] == "table")
+        table["shapes"].append({"type": "box", "size": [20, 20, 2000], "at": [0, 0, 600]})  # a post into the head
+        item = keep_in_library(self.shop, self.ines, "machine", json.dumps(machine).encode(), "vm5.json")
+        pairs = [fault["pair"] for fault in self.client.get(f"/api/library/{item.pk}/faults").json()]
+        self.assertTrue(pairs and all(pairs))
+        made = self.post(f"/library/{item.pk}/meant", pairs=pairs).json()
+        self.assertEqual((made["name"], made["number"]), (item.name, item.number + 1))
+        self.assertEqual(self.client.get(f"/api/library/{made['id']}/faults").json(), [])
+        self.assertEqual(self.post(f"/library/{item.pk}/meant", pairs=[["table", "nobody"]]).status_code, 422)
+
     def test_a_machine_with_meshes_and_one_from_urdf(self) -> None:
         machine = json.loads((DEMO / "machines" / "vm3-17.json").read_text())
         machine["links"][0]["shapes"] = [{"type": "mesh", "file": "bed.stl", "at": [0, 0, -600]}]

@@ -26,6 +26,7 @@ class Fault:
     where: str
     what: str
     remedy: str
+    pair: tuple[str, str] | None = None  # of bodies that touch at rest, and may be meant to
 
 
 def check_model(job: Job) -> list[Fault]:
@@ -58,7 +59,7 @@ def _overlaps(job: Job, chain: Chain) -> list[Fault]:
         if (seen.hit == 2).any():
             depth = parting_shift(a.solids, b.solids, seen.screws.poses(home[:1])[0])
             faults.append(Fault(f"{a.label} and {b.label}", f"they stand {depth:.2f} mm in each other at the reference",
-                                f'If they are meant to touch, add ["{a.label}", "{b.label}"] to ignore; if not, move one.'))  # fmt: skip
+                                f'If they are meant to touch, add ["{a.label}", "{b.label}"] to ignore; if not, move one.', (a.label, b.label)))  # fmt: skip
     return faults
 
 

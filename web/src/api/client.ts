@@ -111,6 +111,7 @@ export const api = {
   machineModel: async (id: number) => (await ask(`/library/${id}/model`)).arrayBuffer(),
   machineFaults: (id: number) => json<Fault[]>(`/library/${id}/faults`),
   setAccessories: (id: number, off: string[]) => json<LibraryFile>(`/library/${id}/accessories`, "POST", { off }),
+  setMeant: (id: number, pairs: [string, string][]) => json<LibraryFile>(`/library/${id}/meant`, "POST", { pairs }),
   machineUrdf: (id: number) => `/api/library/${id}/urdf`,
   moveMachine: (id: number, begin: number[], end: number[], tool: number, stop: boolean) =>
     json<Moved>(`/library/${id}/move`, "POST", { begin, end, tool, stop }),

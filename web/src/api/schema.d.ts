@@ -318,6 +318,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/{number}/meant": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Meant
+         * @description Pairs of bodies that touch at rest and are meant to: no longer watched, in a new number of the machine.
+         */
+        post: operations["mirror_api_set_meant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/{number}/urdf": {
         parameters: {
             query?: never;
@@ -1145,11 +1165,24 @@ export interface components {
             what: string;
             /** Remedy */
             remedy: string;
+            /** Pair */
+            pair?: [
+                string,
+                string
+            ] | null;
         };
         /** AccessoriesIn */
         AccessoriesIn: {
             /** Off */
             off: string[];
+        };
+        /** MeantIn */
+        MeantIn: {
+            /** Pairs */
+            pairs: [
+                string,
+                string
+            ][];
         };
         /** MetOut */
         MetOut: {
@@ -2028,6 +2061,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AccessoriesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
+    mirror_api_set_meant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeantIn"];
             };
         };
         responses: {

@@ -54,6 +54,16 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
       message.error((error as Error).message);
     }
   };
+  const meant = (faults.data ?? []).flatMap((fault) => (fault.pair ? [fault.pair as [string, string]] : []));
+  const accept = async (pairs: [string, string][]) => {
+    try {
+      const made = await api.setMeant(id, pairs);
+      message.success(`Kept as number ${made.number}: ${pairs.length === 1 ? "this pair is" : "these pairs are"} no longer watched.`);
+      onMachine(made.id);
+    } catch (error) {
+      message.error((error as Error).message);
+    }
+  };
   return (
     <div className="workspace">
       <header>
@@ -125,12 +135,22 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
                     references and change position lie within travel.
                   </p>
                 )}
+                {meant.length > 1 && (
+                  <Button size="small" onClick={() => void accept(meant)}>
+                    All {meant.length} pairs are meant to touch
+                  </Button>
+                )}
                 <ul className="faults">
                   {faults.data?.map((fault) => (
                     <li key={fault.where + fault.what}>
                       <Mark severity="caution" /> <b>{fault.where}</b>
                       <p>{fault.what}</p>
                       <p className="remedy">{fault.remedy}</p>
+                      {fault.pair && (
+                        <Button size="small" onClick={() => void accept([fault.pair as [string, string]])}>
+                          Meant to touch
+                        </Button>
+                      )}
                     </li>
                   ))}
                 </ul>
