@@ -23,12 +23,14 @@ from bluntmirror.job.mating import CannotMate, around, mate, placed, row
 from bluntmirror.job.models import MachineFile
 from bluntmirror.job.urdf import NotUrdf, from_urdf, to_urdf
 from bluntmirror.machine import Chain
-from bluntmirror.rehearsal import rehearse
+from bluntmirror.rehearsal import check_program, rehearse
 from bluntmirror.rehearsal.handling import HandPanel
 from bluntmirror.rehearsal.model_check import check_model
 
 from .build import HEAD, JOBS, slot_job
 from .machines import MACHINES, job_on, trunnion
+from .test_lathe import TOOLS as TURNING_TOOLS
+from .test_lathe import lathe
 from .test_machine import WithFolder
 
 BLOCK = meshes.box([60, 40, 20])
@@ -266,6 +268,22 @@ class Panel(WithFolder):
         self.assertEqual(panel.run_block([0, 0, 0], 1, "G0 X").values, [0, 0, 0])
         self.assertTrue(panel.run_block([0, 0, 0], 1, "G0 X").said)
         self.assertEqual(panel.offset_here([-305, -205, -443], 1), {"X": -305, "Y": -205, "Z": -535})
+
+
+class KeptOffset(WithFolder):
+    def test_an_offset_kept_on_a_lathe_is_what_brings_the_tip_there(self) -> None:
+        options = {"programs": [{"main": "O1.nc", "dialect": "iso-turn"}], "tools": TURNING_TOOLS, "bodies": []}
+        program = "G21 G40 G99\nG28 U0 W0\nT0101\nG0 X0 Z0\nM30\n"
+        panel = HandPanel(job_on(self.folder, lathe(), program, **options, work_offsets={}))
+        stands = {"X": -70.0, "Z": -120.0, "C": 0.0, "TR": 0.0}
+        held = panel.offset_here([stands[axis] for axis in panel.setup.axes], 1)
+        self.assertEqual(set(held), {"X", "Z"})
+        # Under that offset the program's X0 Z0 brings every axis back to where it stood.
+        result = check_program(job_on(self.folder, lathe(), program, **options, work_offsets={"G54": held}))
+        assert result.reel
+        end = dict(zip(result.reel.motions.axes, result.reel.motions.end[-1], strict=True))
+        for axis in "XZ":
+            self.assertAlmostEqual(end[axis], stands[axis], places=6)
 
 
 class ModelFaults(WithFolder):

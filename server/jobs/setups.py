@@ -153,10 +153,21 @@ def panel_of(job: Job) -> HandPanel:
     )
 
 
+def offset_here(job: Job, values: list[float], tool: int) -> dict[str, float]:
+    panel = panel_of(job)
+    _check_values(panel, values)
+    return panel.offset_here(values, tool)
+
+
+def _check_values(panel: HandPanel, values: list[float]) -> None:
+    if len(values) != len(panel.setup.axes) or not np.isfinite(values).all():
+        raise Refused(f"the machine has the axes {' '.join(panel.setup.axes)}: give a number for each")
+
+
 def move(job: Job, begin: list[float], end: list[float], tool: int, stop: bool) -> Moved:
     panel = panel_of(job)
-    if len(begin) != len(panel.setup.axes) or len(end) != len(begin) or not np.isfinite([*begin, *end]).all():
-        raise Refused(f"the machine has the axes {' '.join(panel.setup.axes)}: give a number for each")
+    for values in (begin, end):
+        _check_values(panel, values)
     with _moving:
         return panel.move(begin, end, tool, stop)
 

@@ -40,6 +40,7 @@ from .schemas import (
     MovedOut,
     MoveIn,
     NewJob,
+    OffsetHereIn,
     OffsetOut,
     PickIn,
     PictureOut,
@@ -367,6 +368,11 @@ def setup_model(request: HttpRequest, number: int, body: JobData) -> HttpRespons
 @api.post("/revisions/{number}/setup/offsets", response=list[OffsetOut])
 def setup_offsets(request: HttpRequest, number: int, body: JobData) -> Any:
     return setups.offsets(setups.opened(_revision(request, number), body.job))
+
+
+@api.post("/revisions/{number}/setup/offset-here", response=dict[str, float])
+def setup_offset_here(request: HttpRequest, number: int, body: OffsetHereIn) -> Any:
+    return setups.offset_here(setups.opened(_revision(request, number), body.job), body.values, body.tool)
 
 
 @api.post("/revisions/{number}/setup/pick", response=FeatureOut)

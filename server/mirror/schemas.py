@@ -212,6 +212,11 @@ class BlockIn(JobData):
     stop: bool = True
 
 
+class OffsetHereIn(JobData):
+    values: list[float]
+    tool: int = 0
+
+
 class MetOut(Schema):
     a: str
     b: str

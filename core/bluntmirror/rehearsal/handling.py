@@ -14,6 +14,7 @@ from ..contact.program import Follower, clearances, pairs_of
 from ..findings import Docket
 from ..geometry.frames import Floats
 from ..job import Job
+from ..job.models import is_rotary_word
 from ..machine import Chain
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, slides_of, time_motions
@@ -177,13 +178,18 @@ class HandPanel:
         return answer
 
     def offset_here(self, values: list[float], tool: int) -> dict[str, float]:
-        """What a work offset must hold for the tip to stand at program zero now: machine values less the tool's length."""
-        length = self.setup.length_registers.get(tool, 0.0)
-        return {
-            axis: round(value - (length if axis == "Z" else 0.0), 6)
-            for axis, value in zip(self.setup.axes, values, strict=True)
-            if len(axis) == 1
-        }
+        """What a work offset must hold, as it is typed at the control, for the program's zero to be where the tip stands now:
+        machine values less the tool's length or geometry, diameters where the machine has them; rotary axes that stand at
+        zero are left out."""
+        geometry = self.setup.geometry.get(tool, {})
+        length = 0.0 if geometry else self.setup.length_registers.get(tool, 0.0)
+        held = {}
+        for axis, value in zip(self.setup.axes, values, strict=True):
+            if len(axis) > 1 or (is_rotary_word(axis) and value == 0.0):
+                continue
+            own = value - geometry.get(axis, 0.0) - (length if axis == "Z" else 0.0)
+            held[axis] = round(own * (2.0 if axis in self.setup.diameters else 1.0), 6)
+        return held
 
 
 def _stock(job: Job, chain: Chain, name: str):  # type: ignore[no-untyped-def]

@@ -474,6 +474,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{number}/setup/offset-here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Setup Offset Here */
+        post: operations["mirror_api_setup_offset_here"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{number}/setup/pick": {
         parameters: {
             query?: never;
@@ -1352,6 +1369,20 @@ export interface components {
             job?: {
                 [key: string]: unknown;
             } | null;
+        };
+        /** OffsetHereIn */
+        OffsetHereIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Values */
+            values: number[];
+            /**
+             * Tool
+             * @default 0
+             */
+            tool: number;
         };
         /** FeatureOut */
         FeatureOut: {
@@ -2289,6 +2320,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OffsetOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_setup_offset_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OffsetHereIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    };
                 };
             };
         };

@@ -10,7 +10,7 @@ interface Props {
   replay: Replay;
   hand: Hand;
   onLight: (bodies: string[], point: [number, number, number] | null) => void;
-  onKeep?: (values: Record<string, number>) => void;
+  onKeep?: () => void;
 }
 
 /** Moving the virtual machine by hand: axes, a typed block, the tool, and what was met on the way. */
@@ -75,7 +75,7 @@ export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
           where it stands
         </Typography.Text>
         {onKeep && (
-          <Button size="small" onClick={() => onKeep(Object.fromEntries(axes.filter((a) => a.length === 1).map((axis, i) => [axis, Number(hand.values[i].toFixed(4))])))}>
+          <Button size="small" onClick={onKeep}>
             Keep as offset…
           </Button>
         )}

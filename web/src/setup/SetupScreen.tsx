@@ -305,12 +305,13 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
                 replay={replay}
                 hand={hand}
                 onLight={(bodies, point) => setTouched({ bodies, point })}
-                onKeep={(values) => {
-                  const tool = setup.tools.tools as { number: number; length: number; registers?: { H?: number } }[];
-                  const held = tool.find((entry) => entry.number === hand.tool);
-                  const length = held ? (held.registers?.H ?? held.length) : 0;
-                  change({ ...job, work_offsets: { ...job.work_offsets, [offset]: { ...values, ...("Z" in values ? { Z: Number((values.Z - length).toFixed(4)) } : {}) } } });
-                  message.success(`${offset} holds where the tip stands.`);
+                onKeep={async () => {
+                  try {
+                    change({ ...job, work_offsets: { ...job.work_offsets, [offset]: await api.offsetHere(revision, job, hand.values, hand.tool) } });
+                    message.success(`${offset} holds where the tip stands.`);
+                  } catch (error) {
+                    setFailure((error as Error).message);
+                  }
                 }}
               />
             )}
