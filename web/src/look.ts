@@ -26,6 +26,13 @@ export function clock(seconds: number): string {
   return `${Math.floor(tenths / 600)}:${((tenths % 600) / 10).toFixed(1).padStart(4, "0")}`;
 }
 
+/** What a finding's amount is counted in. */
+export function unitOf(kind: string, axis: string): string {
+  if (kind === "program.speed") return "rev/min";
+  const length = /^[ABC]\d*$/.test(axis) ? "°" : "mm";
+  return kind === "travel.singular" || kind === "travel.speed" ? `${length}/min` : length;
+}
+
 /** Deviation of the finished part: plum for a gouge, paper within tolerance, blue for material left. */
 export function deviationColour(deviation: number, gouge: number, excess: number, reach: number): [number, number, number] {
   const paper = [0.88, 0.86, 0.8] as const;

@@ -2,7 +2,7 @@ import { Button, Input, Typography } from "antd";
 import { useEffect, useState } from "react";
 
 import type { Finding, Judgement, RehearsalFull } from "../api/client";
-import { clock, VERDICT_WORDS } from "../look";
+import { clock, unitOf, VERDICT_WORDS } from "../look";
 import { Mark } from "./Mark";
 
 const JUDGEMENTS: Record<Judgement, string> = { real: "Real", accepted: "Accepted", model: "Fault of the model" };
@@ -109,7 +109,7 @@ function Details({ finding, onTriage, pictureOf }: { finding: Finding } & Pick<P
           <>
             <dt>Amount</dt>
             <dd>
-              <Typography.Text copyable={{ text: String(data.amount), ...COPIES }}>{data.amount.toFixed(3)} mm</Typography.Text>
+              <Typography.Text copyable={{ text: String(data.amount), ...COPIES }}>{data.amount.toFixed(3)} {unitOf(data.kind, data.axis)}</Typography.Text>
             </dd>
           </>
         )}

@@ -1,0 +1,206 @@
+// @vitest-environment jsdom
+import { act, screen, waitFor, within } from "@testing-library/react";
+import { describe, expect, it, vi } from "vitest";
+
+import { api, type Job, type RehearsalFull, type Revision } from "../api/client";
+import { Player } from "../replay/player";
+import { Compare } from "../swap/Compare";
+import { Swap } from "../swap/Swap";
+import { findingOf, rehearsalOf } from "../tests/rehearsal";
+import { shown } from "../tests/render";
+import { replayOf } from "../tests/replay";
+import { Docket, Verdict } from "./Docket";
+import { Margins } from "./Margins";
+import { PartList } from "./PartList";
+import { Readout } from "./Readout";
+import { ToolList } from "./ToolList";
+
+// Two motions of a lathe: a rapid of 2 s to X ⌀ 60 Z 5, a cut of 4 s to Z −40; then the slide past its travel.
+const REPLAY = replayOf(
+  {
+    seconds: 6,
+    start: [0, 0],
+    axes: [
+      { name: "X", travel: [-20, 165], type: "linear", diameter: true },
+      { name: "Z", travel: [-30, 30], type: "linear", diameter: false },
+    ],
+    links: [
+      { name: "carriage", parent: null, joint: { axis: "Z", type: "linear", direction: [1, 0, 0], at: [0, 0, 0] } },
+      { name: "slide", parent: "carriage", joint: { axis: "X", type: "linear", direction: [0, 0, 1], at: [0, 0, 0] } },
+    ],
+    snapshots: [{ codes: ["G1", "G18"], workOffset: "G54", lengthNumber: 0, length: 0, offset: [0, 5], tool: 3, coolant: 8, frame: null }],
+    tools: [{ number: 3, name: "rougher", diameter: 0, length: 50, reach: 50, flute_length: 0, link: "slide", matrix: [], outline: [] }, { number: 9, name: "groove", diameter: 0, length: 50, reach: 50, flute_length: 0, link: "slide", matrix: [], outline: [] }],
+    stocks: [{ name: "bar", link: "slide", matrix: [], mount: [], brick: "", time: "", vertexEnd: "", quadEnd: "", vertices: "", quads: "", tags: "", part: { design: "cone", final: "", deviation: "", spots: [{ kind: "excess", amount: 0.4, point: [0, 0, 0], motion: -1 }, { kind: "gouge", amount: 3.41, point: [1, 0, 0], motion: 1 }] } }],
+  },
+  {
+    "motions/time": ["float64", [2, 6]],
+    "motions/kind": ["uint8", [0, 1]],
+    "motions/file": ["uint16", [0, 0]],
+    "motions/line": ["uint32", [64, 65]],
+    "motions/end": ["float64", [30, 5, 30, -40]],
+    "motions/feed": ["float32", [0, 250]],
+    "motions/rpm": ["float32", [1200, -1200]],
+    "motions/tool": ["int32", [3, 3]],
+    "motions/snapshot": ["uint32", [0, 0]],
+    "knots/at": ["float64", [0, 0, 30, 5, 30, -40]],
+    "knots/motion": ["uint32", [0, 1]],
+    "knots/t0": ["float64", [0, 2]],
+    "knots/t1": ["float64", [2, 6]],
+  },
+);
+
+describe("the readout", () => {
+  const rows = () => screen.getAllByRole("row").slice(1).map((row) => within(row).getAllByRole("cell").map((cell) => cell.textContent));
+
+  it("gives machine, program and distance to go, X in diameters", () => {
+    const player = new Player(6);
+    shown(<Readout replay={REPLAY} player={player} />);
+    act(() => player.seek(1)); // half of the rapid
+    expect(rows()).toEqual([["30.000", "30.000", "30.000"], ["2.500", "-2.500", "2.500"]]);
+    expect(screen.getByText("F —")).toBeTruthy();
+    act(() => player.seek(4)); // half of the cut
+    expect(rows()[1]).toEqual(["-17.500", "-22.500", "-22.500"]);
+    expect(screen.getByText("F 250")).toBeTruthy();
+    expect(screen.getByText("S 1200 M4")).toBeTruthy();
+    expect(screen.getByText("T3 rougher")).toBeTruthy();
+  });
+
+  it("marks an axis past its travel, and only then", () => {
+    const player = new Player(6);
+    shown(<Readout replay={REPLAY} player={player} />);
+    const over = () => [...document.querySelectorAll(".travel-bar")].map((bar) => bar.classList.contains("over"));
+    act(() => player.seek(4));
+    expect(over()).toEqual([false, false]);
+    act(() => player.seek(6)); // Z −40, past −30
+    expect(over()).toEqual([false, true]);
+    expect(screen.getByTitle("Z -30 … 30, -10.0 left")).toBeTruthy();
+  });
+});
+
+describe("the docket", () => {
+  const open = (...findings: ReturnType<typeof findingOf>[]) => {
+    const calls = { onSelect: vi.fn(), onTriage: vi.fn(async () => {}), pictureOf: vi.fn(() => "data:image/png;base64,") };
+    return { ...shown(<Docket rehearsal={rehearsalOf(findings)} selected={findings[0] ?? null} {...calls} />), ...calls };
+  };
+
+  it("says what was checked and what was not, also where nothing was found", () => {
+    open();
+    expect(screen.getByText(/Nothing was found/)).toBeTruthy();
+    expect(screen.getByText(/87 pairs of bodies/)).toBeTruthy();
+    expect(screen.getByText("chatter")).toBeTruthy();
+  });
+
+  it("counts an amount in what it is measured in", () => {
+    for (const [kind, axis, said] of [["contact.body", "", "3.007 mm"], ["travel.over", "A", "3.007 °"], ["travel.speed", "C", "3.007 °/min"], ["program.speed", "", "3.007 rev/min"]]) {
+      const page = open(findingOf(1, { kind, axis }));
+      expect(screen.getByText(said)).toBeTruthy();
+      page.unmount();
+    }
+  });
+
+  it("takes a judgement with its reason, takes it back, and says why it could not", async () => {
+    const judged = findingOf(1, {}, { triage: { judgement: "accepted", reason: "seen at the machine", by: "ines", at: "2026-11-25T20:00:00Z", reopened: true } });
+    const { user, onTriage } = open(judged);
+    expect(screen.getByText("worse than accepted")).toBeTruthy();
+    await user.type(screen.getByLabelText("Reason"), " twice");
+    await user.click(screen.getByRole("button", { name: "Real" }));
+    expect(onTriage).toHaveBeenLastCalledWith(judged, "real", "seen at the machine twice");
+    onTriage.mockRejectedValueOnce(new Error("another person has judged it"));
+    await user.click(screen.getByRole("button", { name: "Undo" }));
+    expect(onTriage).toHaveBeenLastCalledWith(judged, null, "seen at the machine twice");
+    expect(await screen.findByText("another person has judged it")).toBeTruthy();
+  });
+
+  it("has a picture once the stage has gone there", async () => {
+    const { pictureOf } = open(findingOf(1, {}));
+    expect(screen.queryByRole("img", { name: /Picture of the finding/ })).toBeNull();
+    await waitFor(() => expect(screen.getByRole("img", { name: /Picture of the finding/ })).toBeTruthy());
+    expect(pictureOf).toHaveBeenCalledOnce();
+  });
+
+  it("opens with one blunt answer", () => {
+    shown(<Verdict rehearsal={rehearsalOf([findingOf(1, {})])} />);
+    expect(screen.getByTestId("verdict").textContent).toBe("Do not run1 stop · 0 caution");
+  });
+});
+
+describe("margins, tools and the part", () => {
+  it("show the room left on every axis, none where it has run out, and fly to the least clearance", async () => {
+    const onTime = vi.fn();
+    const axes = [{ axis: "X", min: -617, max: 0, travel: [-610, 0] as [number, number] }, { axis: "C", min: 0, max: 450, travel: null }];
+    const margins = [{ bodies: ["T1 cutter", "arm"] as [string, string], clearance: 0, motion: 3, time: 47.3 }, { bodies: ["T4 holder", "vise"] as [string, string], clearance: 5.69, motion: 8, time: 90 }];
+    const { user } = shown(<Margins rehearsal={rehearsalOf([], { axes, checked: { ...rehearsalOf([]).result!.checked, margins } })} onTime={onTime} />);
+    expect(screen.getByText("room −0.0 +0.0")).toBeTruthy();
+    expect(screen.getByTitle(/left -7.000 and 0.000/).querySelector("i")!.className).toBe("over");
+    expect(screen.getByText("0.000 … 450.000")).toBeTruthy();
+    expect(screen.getByText("touch")).toBeTruthy();
+    await user.click(screen.getByText("T4 holder · vise"));
+    expect(onTime).toHaveBeenCalledWith(90);
+  });
+
+  it("list tools by first use with the stick-out they need, then those never called", () => {
+    shown(<ToolList rehearsal={rehearsalOf([], { tools: [{ number: 3, time_in_cut: 3.5, metres_in_cut: 0.04, reach_needed: 31.24 }] })} replay={REPLAY} onMotion={() => {}} />);
+    expect(screen.getByText(/reach 50, 31.2 needed at most/)).toBeTruthy();
+    expect(screen.getByText("0:06.0, in cut 0:03.5 over 0.04 m")).toBeTruthy();
+    expect(screen.getByText("Never called: T9 groove")).toBeTruthy();
+  });
+
+  it("put the worst place of the part first, with what made it", () => {
+    const onSpot = vi.fn();
+    const stock = [{ name: "bar", volume_before: 424115, volume_after: 300000, gouge_max: 3.41, excess_max: 0.4 }];
+    shown(<PartList rehearsal={rehearsalOf([], { stock })} replay={REPLAY} onSpot={onSpot} onDeviation={() => {}} />);
+    expect(screen.getAllByTestId("spot").map((spot) => spot.textContent)).toEqual(["too deep3.410 mm T3, line 65", "left on0.400 mmnever touched"]);
+    screen.getAllByTestId("spot")[0].click();
+    expect(onSpot).toHaveBeenCalledWith(0, expect.objectContaining({ kind: "gouge", point: [1, 0, 0] }));
+    expect(screen.getByText("424.12 cm³")).toBeTruthy();
+  });
+});
+
+describe("two rehearsals side by side", () => {
+  const job = {
+    id: 1, name: "lid",
+    revisions: [2, 1].map((number) => ({ id: number, number, machine: `VM-${number}`, rehearsals: [{ id: 10 * number, state: "done" }, { id: 10 * number + 1, state: "failed" }] })),
+  } as unknown as Job; // prettier-ignore
+
+  it("tell what went away and what came", async () => {
+    const stays = findingOf(1, {});
+    const sides: Record<number, RehearsalFull> = {
+      10: rehearsalOf([stays, findingOf(2, { line: 30, message: "X would pass its − limit" })], { axes: [{ axis: "X", min: -5, max: 0, travel: [-610, 0] }] }, { id: 10 }),
+      20: rehearsalOf([{ ...stays, id: 9 }, findingOf(3, { kind: "material.gouge", message: "T2 gouges lid" })], {}, { id: 20 }),
+    };
+    vi.spyOn(api, "rehearsal").mockImplementation(async (id) => sides[id]);
+    shown(<Compare job={job} onClose={() => {}} onRehearsal={() => {}} />);
+    await waitFor(() => expect(document.querySelectorAll("li.only")).toHaveLength(2));
+    expect([...document.querySelectorAll("li.only")].map((li) => li.textContent!.trim())).toEqual([expect.stringMatching(/− limit gone$/), expect.stringMatching(/gouges lid new$/)]);
+    expect(screen.getByText("no such axis")).toBeTruthy();
+    expect(screen.getByText("-5.0 … 0.0, 0.0 left")).toBeTruthy();
+  });
+
+  it("need two that have finished", () => {
+    shown(<Compare job={{ ...job, revisions: job.revisions.slice(1) }} onClose={() => {}} onRehearsal={() => {}} />);
+    expect(screen.getByText(/this job has 1/)).toBeTruthy();
+  });
+});
+
+describe("another machine under a job", () => {
+  it("says what fits before it is put there, rehearses the new revision, and stays open where that fails", async () => {
+    vi.spyOn(api, "library").mockResolvedValue([{ id: 5, kind: "machine", name: "VM-5 unit 22", number: 1, summary: "axes X Y Z", created: "", by: "" }, { id: 6, kind: "tools", name: "crib", number: 1, summary: "", created: "", by: "" }]);
+    vi.spyOn(api, "fits").mockResolvedValue([{ what: "axes", fits: false, said: "it lacks B" }]);
+    const swap = vi.spyOn(api, "swap").mockRejectedValueOnce(new Error("offset G54: the linear axes cannot bring the gauge point there")).mockResolvedValue({ id: 1, name: "lid", revisions: [{ id: 44 }] } as unknown as Job);
+    const rehearse = vi.spyOn(api, "rehearse").mockResolvedValue({ id: 99 } as never);
+    const onRehearsal = vi.fn();
+    const { user } = shown(<Swap revision={{ id: 3, number: 2 } as Revision} onClose={() => {}} onRehearsal={onRehearsal} />);
+    const go = screen.getByRole("button", { name: /Put it under the job/ });
+    expect(go).toHaveProperty("disabled", true);
+    await user.click(screen.getByLabelText("Machine"));
+    expect(screen.queryByText(/crib/)).toBeNull();
+    await user.click(await screen.findByText(/VM-5 unit 22 \(1\), axes X Y Z/));
+    expect(await screen.findByText("it lacks B")).toBeTruthy();
+    await user.click(go);
+    expect(await screen.findByText(/cannot bring the gauge point/)).toBeTruthy();
+    expect(onRehearsal).not.toHaveBeenCalled();
+    await user.click(go);
+    await waitFor(() => expect(onRehearsal).toHaveBeenCalledWith(99));
+    expect([swap.mock.lastCall, rehearse.mock.lastCall]).toEqual([[3, 5], [44]]);
+  });
+});

@@ -1,0 +1,91 @@
+// @vitest-environment jsdom
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { describe, expect, it, vi } from "vitest";
+
+import { api, type Job, type LibraryFile } from "../api/client";
+import { Library } from "../library/Library";
+import { shown } from "../tests/render";
+import { Jobs } from "./Jobs";
+
+const rehearsal = (id: number, more: object) => ({ id, state: "done", verdict: "clear", share: 1, stops: 0, cautions: 0, seconds: 417.3, created: "2026-11-25T20:00:00Z", by: "ines", ...more });
+const JOBS = [
+  {
+    id: 1, name: "Buoy lid",
+    revisions: [
+      { id: 12, number: 2, label: "flawed", machine: "VM-3 unit 17", rehearsals: [rehearsal(5, { verdict: "stop", stops: 4, cautions: 1 }), rehearsal(4, {})] },
+      { id: 11, number: 1, label: "", machine: "VM-3 unit 17", rehearsals: [rehearsal(6, { state: "running", verdict: null, share: 0.42, seconds: null })] },
+    ],
+  },
+  { id: 2, name: "Nose cone", revisions: [{ id: 21, number: 1, label: "", machine: "LA-2 unit 61", rehearsals: [] }] },
+] as unknown as Job[]; // prettier-ignore
+
+function open(jobs: Job[] = JOBS) {
+  vi.spyOn(api, "jobs").mockResolvedValue(jobs);
+  const calls = { onRehearsal: vi.fn(), onSetup: vi.fn() };
+  return { ...shown(<Jobs {...calls} />), ...calls };
+}
+
+describe("the jobs", () => {
+  it("show the latest rehearsal of every revision: done, under way or none", async () => {
+    const { user, onRehearsal } = open();
+    const rows = (await screen.findAllByRole("row")).slice(1);
+    expect(rows.map((row) => within(row).getAllByRole("cell").slice(0, 6).map((cell) => cell.textContent!.trim()))).toEqual([
+      ["Buoy lid", "2 flawed", "VM-3 unit 17", "Do not run", "4 1", "6:57.3"],
+      ["", "1", "VM-3 unit 17", "running 42 %", "", ""],
+      ["Nose cone", "1", "LA-2 unit 61", "not rehearsed", "", ""],
+    ]);
+    await user.click(screen.getByText("Do not run"));
+    expect(onRehearsal).toHaveBeenCalledWith(5);
+    await user.click(screen.getByText("running 42 %"));
+    expect(onRehearsal).toHaveBeenLastCalledWith(6);
+  });
+
+  it("are rehearsed, opened and refused in words", async () => {
+    const { user, onRehearsal, onSetup } = open();
+    const start = vi.spyOn(api, "rehearse").mockRejectedValueOnce(new Error("the queue does not answer")).mockResolvedValue({ id: 77 } as never);
+    const row = within((await screen.findAllByRole("row"))[3]);
+    await user.click(row.getByRole("button", { name: "Rehearse" }));
+    expect(await screen.findByText("the queue does not answer")).toBeTruthy();
+    await user.click(row.getByRole("button", { name: "Rehearse" }));
+    await waitFor(() => expect(onRehearsal).toHaveBeenCalledWith(77));
+    expect(start).toHaveBeenCalledWith(21);
+    await user.click(row.getByRole("button", { name: "Setup" }));
+    expect(onSetup).toHaveBeenCalledWith(21);
+  });
+
+  it("come in by a zip, or say why one was not taken", async () => {
+    open([]);
+    const upload = vi.spyOn(api, "upload").mockRejectedValue(new Error("lid.zip: the path '../x' leaves the job folder"));
+    expect(await screen.findByText(/No job yet/)).toBeTruthy();
+    const file = new File(["PK"], "lid.zip");
+    fireEvent.change(document.querySelector("input[type=file]")!, { target: { files: [file] } });
+    expect(await screen.findByText(/leaves the job folder/)).toBeTruthy();
+    expect(upload).toHaveBeenCalledWith([{ file, name: "lid.zip" }]);
+  });
+
+  it("light up while something hovers over them", async () => {
+    open([]);
+    const page = await screen.findByRole("main");
+    fireEvent.dragOver(page);
+    expect(page.className).toBe("jobs over");
+    fireEvent.dragLeave(page);
+    expect(page.className).toBe("jobs");
+  });
+});
+
+describe("the library", () => {
+  it("keeps machines and tool tables apart, opens a machine, and says why a file was not taken", async () => {
+    const file = (id: number, kind: LibraryFile["kind"], name: string): LibraryFile => ({ id, kind, name, number: 1, summary: "axes X Y Z", created: "2026-11-25T20:00:00Z", by: "ines" });
+    vi.spyOn(api, "library").mockResolvedValue([file(1, "machine", "VM-3 unit 17"), file(2, "tools", "Crib")]);
+    const add = vi.spyOn(api, "addToLibrary").mockRejectedValue(new Error("machine.json: links: 'slide' is its own ancestor"));
+    const onMachine = vi.fn();
+    const { user } = shown(<Library onMachine={onMachine} />);
+    await user.click(await screen.findByText("VM-3 unit 17"));
+    expect(onMachine).toHaveBeenCalledWith(1);
+    const [machines] = document.querySelectorAll<HTMLInputElement>("input[type=file]");
+    const dropped = new File(["{}"], "machine.json");
+    fireEvent.change(machines, { target: { files: [dropped] } });
+    expect(await screen.findByText(/its own ancestor/)).toBeTruthy();
+    expect(add).toHaveBeenCalledWith("machine", dropped);
+  });
+});

@@ -1,0 +1,36 @@
+// What a component test needs around a component: the query client, the messages, and what jsdom lacks of a browser.
+
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, render } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { App } from "antd";
+import { useState, type ReactElement, type ReactNode } from "react";
+import { afterEach, vi } from "vitest";
+
+vi.stubGlobal("matchMedia", () => ({ matches: false, addListener: () => {}, removeListener: () => {}, addEventListener: () => {}, removeEventListener: () => {} }));
+vi.stubGlobal("ResizeObserver", class { observe() {} unobserve() {} disconnect() {} });
+
+afterEach(() => {
+  cleanup();
+  vi.restoreAllMocks();
+});
+
+/** The component on a page of its own, and a person at its keyboard and mouse. */
+export function shown(element: ReactElement) {
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  const page = render(
+    <QueryClientProvider client={client}>
+      <App>{element}</App>
+    </QueryClientProvider>,
+  );
+  return { ...page, user: userEvent.setup({ delay: null }) };
+}
+
+/** A value that a component shows and changes, as its screen would hold it; `seen` gets every change. */
+export function Held<T>({ initial, seen, children }: { initial: T; seen: (value: T) => void; children: (value: T, set: (value: T) => void) => ReactNode }) {
+  const [value, setValue] = useState(initial);
+  return children(value, (next) => {
+    setValue(next);
+    seen(next);
+  });
+}
