@@ -10,6 +10,9 @@ import { afterEach, vi } from "vitest";
 vi.stubGlobal("matchMedia", () => ({ matches: false, addListener: () => {}, removeListener: () => {}, addEventListener: () => {}, removeEventListener: () => {} }));
 vi.stubGlobal("ResizeObserver", class { observe() {} unobserve() {} disconnect() {} });
 
+// Nothing here hides by a style sheet, and asking all of a page's sheets for every element is most of a test's time.
+vi.stubGlobal("getComputedStyle", (element: HTMLElement) => element.style);
+
 afterEach(() => {
   cleanup();
   vi.restoreAllMocks();
