@@ -100,6 +100,18 @@ def swivel() -> Json:
     ], {"link": "head", "at": [0, 0, 550]}, {"link": "plate"})  # fmt: skip
 
 
+def quill_in_a_tilting_head() -> Json:
+    """A quill slides in a head that tilts, and carries an axis that turns: linear joints beyond rotary ones."""
+    return machine("quill", "XYZBWC", [
+        link("bed"),
+        link("gantry", "bed", linear("X", [1, 0, 0])), link("carriage", "gantry", linear("Y", [0, 1, 0])),
+        link("ram", "carriage", linear("Z", [0, 0, 1])),
+        link("head", "ram", rotary("B", [0, 1, 0], [0, 0, 500], travel=[-110, 110])),
+        link("quill", "head", linear("W", [0.2, 0, -1], moved_by={"W": 1.0, "X": 0.1})),
+        link("nose", "quill", rotary("C", [0, 0, 1], [30, 10, -60], travel=None)),
+    ], {"link": "nose", "at": [0, 0, -60]}, {"link": "bed"})  # fmt: skip
+
+
 MACHINES = {m["name"]: m for m in (trunnion(), router(), head_and_table(), horizontal(), swivel())}
 
 

@@ -25,9 +25,10 @@ from bluntmirror.timeline.reel import Knots
 from bluntmirror.tools import build_assembly
 from bluntmirror.tools.assembly import H0, H1, HC, KIND, R0, R1, RC, facetted
 
-from .machines import MACHINES, TOOLS, job_on
+from .machines import MACHINES, TOOLS, job_on, quill_in_a_tilting_head
 from .test_machine import WithFolder
 
+CHAINS = MACHINES | {"quill": quill_in_a_tilting_head()}
 HEAD = "G17 G21 G40 G49 G80 G90 G94\nT1 M6\nG54 S5000 M3\n"
 
 
@@ -68,10 +69,11 @@ class TurningContact(unittest.TestCase):
         "router": (("spindle", meshes.cylinder(50, 200), (0, 0, -140)), ("bed", meshes.box([80, 90, 200]), (30, 0, 120))),
         "head and table": (("tilting head", meshes.cylinder(40, 220), (8, 0, -170)), ("plate", meshes.box([40, 160, 120]), (60, 0, 60))),
         "swivel": (("head", meshes.box([60, 60, 200]), (0, 0, 560)), ("plate", meshes.box([150, 40, 70]), (20, 30, 40))),
+        "quill": (("nose", meshes.cylinder(50, 140), (12, 0, -70)), ("bed", meshes.box([80, 90, 200]), (30, 0, 120))),
     }  # fmt: skip
 
     def setting(self, name: str, rng: np.random.Generator, m: int) -> tuple[Chain, Body, Body, np.ndarray]:
-        chain = Chain(MachineFile.model_validate(MACHINES[name]))
+        chain = Chain(MachineFile.model_validate(CHAINS[name]))
         a, b = (Body(link, link, (Mesh(mesh.vertices + at, mesh.faces),)) for link, mesh, at in self.BODIES[name])
         # A walk around the place where the bodies meet, with long and short strides.
         values = np.empty((m + 1, len(chain.axes)))
@@ -187,6 +189,20 @@ class TurningContact(unittest.TestCase):
                     seen = max(seen, float(np.linalg.norm(b.solids[0].vertices[:, :2], axis=1).max()))
             self.assertGreaterEqual(reach, seen - 1e-9)
             self.assertLess(reach, 1.6 * seen)  # a bound that is never tight would be slow
+
+    def test_nor_is_a_point_that_slides_and_turns_beyond_the_axis(self) -> None:
+        rng = np.random.default_rng(4)
+        chain, nose, _, values = self.setting("quill", rng, 300)
+        for axis, carrier in (("B", "ram"), ("C", "quill")):
+            joint = chain.joints[axis]
+            reach = reach_from_axis(chain, nose, axis, values.min(axis=0), values.max(axis=0))
+            seen = 0.0
+            for row in values:
+                seen_from = np.linalg.inv(chain.pose(carrier, row[None])[0]) @ chain.pose("nose", row[None])[0]
+                points = apply(seen_from, nose.solids[0].vertices) - joint.at
+                seen = max(seen, float(np.linalg.norm(np.cross(points, joint.direction), axis=1).max()))
+            self.assertGreaterEqual(reach, seen - 1e-9, axis)
+            self.assertLess(reach, 1.6 * seen, axis)
 
 
 def in_slab(slab: np.ndarray, points: np.ndarray) -> np.ndarray:

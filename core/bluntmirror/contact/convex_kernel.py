@@ -21,6 +21,7 @@ from .turning_kernel import displacement
 
 STEPS = 64
 EXACT = 1e-9  # of v², where the search ends
+FLAT = 1e-9  # sine below which the side that a fourth corner lies on is rounding
 CENTRE_X, CENTRE_Y, CENTRE_Z, SPHERE = range(4)
 
 
@@ -118,13 +119,11 @@ def _nearest_on_tetrahedron(simplex, v, face, kept):
         wx, wy, wz = simplex[r, 0] - simplex[p, 0], simplex[r, 1] - simplex[p, 1], simplex[r, 2] - simplex[p, 2]
         nx, ny, nz = uy * wz - uz * wy, uz * wx - ux * wz, ux * wy - uy * wx
         origin = -(nx * simplex[p, 0] + ny * simplex[p, 1] + nz * simplex[p, 2])
-        other = (
-            nx * (simplex[s, 0] - simplex[p, 0])
-            + ny * (simplex[s, 1] - simplex[p, 1])
-            + nz * (simplex[s, 2] - simplex[p, 2])
-        )
-        if origin * other > 0.0:
-            continue  # the origin lies on the inner side of this face
+        tx, ty, tz = simplex[s, 0] - simplex[p, 0], simplex[s, 1] - simplex[p, 1], simplex[s, 2] - simplex[p, 2]
+        other = nx * tx + ny * ty + nz * tz
+        thick = other * other > FLAT * FLAT * (nx * nx + ny * ny + nz * nz) * (tx * tx + ty * ty + tz * tz)
+        if thick and origin * other > 0.0:
+            continue  # the origin lies on the inner side of this face; of four corners in a plane every face counts
         _three(face, simplex, p, q, r)
         count = _nearest_on_triangle(face, point)
         square = _dot(point, point)

@@ -233,11 +233,11 @@ def reach_from_axis(chain: Chain, body: Body, axis: str, lowest: Floats, highest
         origin = origin - np.asarray(joint.at, float)
         if joint.axis == axis:
             return float((np.linalg.norm(np.cross(centres - point, unit), axis=1) + radii).max())
-        ends = [
-            sorted(factor * float(end[chain.axes.index(axis)]) for end in (lowest, highest))
-            for axis, factor in joint.factors.items()
-        ]
-        low, high = sum(end[0] for end in ends), sum(end[1] for end in ends)
+        ends = np.zeros(2)  # where the joint may stand, each of the axes that move it at its worst
+        for mover, factor in joint.factors.items():
+            column = chain.axes.index(mover)
+            ends += np.sort(factor * np.array([lowest[column], highest[column]]))
+        low, high = float(ends[0]), float(ends[1])
         if joint.type == "linear":
             centres = np.concatenate(
                 [centres + low * unit, centres + high * unit] if high > low else [centres + low * unit]
