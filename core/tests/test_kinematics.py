@@ -311,6 +311,26 @@ class TipControl(WithMachine):
         np.testing.assert_allclose(axis, np.array([0.3, -0.2, 1]) / math.sqrt(1.13), atol=1e-9)
         np.testing.assert_allclose(gauge - 120 * axis - datum, [8, 5, 6], atol=1e-9)
 
+    def test_what_a_tilted_plane_or_a_vector_cannot_say(self) -> None:
+        for program, kind, line in (
+            ("G43.5 H1 G0 X1 Y1 Z50\nG1 X2 I0 J0 K0 F500\n", "program.syntax", 5),
+            ("G68.2 P1 X0 Y0 Z0 I0 J30 K0\n", "program.word", 4),
+            ("G68.2 X0 Y0 Z0 I0 J30 K0\nG92 X0\nG69\n", "program.word", 5),
+            ("G68.2 X0 Y0 Z0 I0 J30 K0\nG52 X5\nG69\n", "program.word", 5),
+            ("G43.5 H1 G0 X1 Y1 Z50\nG1 X2 I0.2 J0 K-1 F500\n", "travel.reach", 5),  # from below
+        ):
+            with self.subTest(program):
+                _, result = self.ends("trunnion", program + "M30\n")
+                self.assertEqual([(f.kind, f.line, f.severity) for f in result.findings], [(kind, line, "stop")])
+
+    def test_a_vector_in_increments_is_the_same_vector(self) -> None:
+        turned = [
+            self.ends("trunnion", f"G43.5 H1 G0 X4 Y5 Z6\n{mode} G1 X{x} I0.3 J-0.2 K1 F900\nG90 G49\nM30\n")[0][-1]
+            for mode, x in (("G90", 8), ("G91", 4))
+        ]
+        for axis, value in turned[0].items():
+            self.assertAlmostEqual(turned[1][axis], value, places=9, msg=axis)
+
     def test_the_long_way_round_in_a_cut_is_called_a_rewind(self) -> None:
         def found(program: str) -> list[tuple[str, int, str, float]]:
             result = rehearse(

@@ -252,6 +252,21 @@ class Calls(unittest.TestCase):
         told = interpret("O1\nM98 P2 L900000\nM30\n", library={"x.nc": "O2\nG4 P1\nM99\n"}, max_blocks=5000)[1]
         self.assertEqual([t[0] for t in told], ["program.endless"])
 
+    def test_a_return_to_a_block_goes_on_from_there(self) -> None:
+        library = {"x.nc": "O2\nG91 G1 X2\nM99 P100\n"}
+        motions, told = interpret(READY + "M98 P2\nG1 Y50\nN100 G1 Y1\nM30\n", library=library)
+        self.assertEqual(((motions.end[-1] - ZERO)[:2].tolist(), told), ([2, 1], []))  # the Y50 is passed over
+        told = interpret(READY + "M98 P2\nM30\n", library=library)[1]
+        self.assertEqual(told, [("program.call", "stop", 4)])
+
+    def test_a_return_that_changes_nothing_never_ends_one_that_moves_on_is_bounded(self) -> None:
+        still, moving = {"x.nc": "O2\nG4 P10\nM99 P100\n"}, {"x.nc": "O2\nG91 G1 X0.001\nM99 P100\n"}
+        told = interpret(READY + "N100 M98 P2\nM30\n", library=still)[1]
+        self.assertEqual([t[0] for t in told], ["program.endless"])
+        motions, told = interpret(READY + "N100 M98 P2\nM30\n", library=moving, max_blocks=3000)
+        self.assertEqual([t[0] for t in told], ["program.endless"])
+        self.assertGreater(len(motions), 500)  # it was carried out until the bound, not given up at sight
+
     def test_a_looping_main_program_runs_as_often_as_asked(self) -> None:
         for loops, x in ((1, 2), (4, 8)):
             motions, told = interpret("T1 M6\nG54 G43 H1 F100\nG91 G1 X2\nM99\n", loops=loops)
@@ -295,3 +310,39 @@ class Switches(unittest.TestCase):
         for switches, end in ((set(), [1, 1, 0]), ({1}, [0, 1, 0]), ({3}, [1, 0, 0]), ({1, 3}, [0, 0, 0])):
             motions, _ = interpret(READY + text + "\n", block_skip=frozenset(switches))
             self.assertEqual((motions.end[-1] - ZERO).round(6).tolist(), end, switches)
+
+
+class Slips(unittest.TestCase):
+    """Blocks as they are mistyped: each is told once, with its kind, at its line, and the next block is carried out."""
+
+    def test_each_at_its_line(self) -> None:
+        for text, kind, severity in (
+            ("G1 X1 X2", "program.syntax", "stop"),
+            ("G1 X1 Q5", "program.word", "caution"),  # Q belongs to a cycle
+            ("G1 X1 K5", "program.word", "caution"),  # K belongs to an arc
+            ("G1 A10", "program.word", "stop"),  # no such axis: its motion is missing
+            ("G1.25 X1", "program.word", "caution"),
+            ("G123 X1", "program.word", "caution"),
+            ("M77", "program.word", "caution"),
+            ("G0 G1 X1", "program.word", "caution"),
+            ("M3 M5", "program.word", "caution"),
+            ("G54.1", "program.syntax", "stop"),
+            ("G28", "program.syntax", "stop"),
+            ("G30 P3 Z0", "program.offset", "caution"),
+            ("G2 G53 X0 Y0", "program.syntax", "stop"),
+            ("G55 G0 X1", "program.offset", "caution"),
+            ("M98", "program.syntax", "stop"),
+            ("G1 X[1/0]", "program.macro", "stop"),
+            ("G1 X[SQRT[0-1]]", "program.macro", "stop"),
+            ("#500=", "program.syntax", "stop"),
+            ("#0=5", "program.macro", "stop"),
+            ("G95 G1 X1 F0.1\nS0", "program.feed", "stop"),
+        ):
+            with self.subTest(text):
+                lead = READY.replace(" S1000 M3", "") if "G95" in text else READY
+                motions, told = interpret(lead + text + "\nG90 G54 G94 G0 Z30\n")
+                self.assertEqual(told, [(kind, severity, 4)])
+                self.assertEqual(motions.end[-1, 2] - ZERO[2], 30)
+
+    def test_a_change_without_a_tool(self) -> None:
+        self.assertEqual(interpret("M6\nM30\n")[1][0], ("program.tool", "stop", 1))

@@ -9,6 +9,7 @@ from shapely.geometry import MultiPolygon, Point, Polygon
 
 from bluntmirror.contact.bodies import spun
 from bluntmirror.geometry import mesh as meshes
+from bluntmirror.job import models
 from bluntmirror.job.models import Insert
 from bluntmirror.material.ring_kernel import ring_intervals
 from bluntmirror.rehearsal import check_program, rehearse
@@ -126,6 +127,28 @@ class Turning(WithFolder):
         self.assertEqual(
             [(f.kind, f.line, f.severity) for f in found], [("program.word", 6, "stop"), ("program.word", 7, "stop")]
         )
+
+    def test_slips_of_turning_programs(self) -> None:
+        for text, kind, severity, line in (
+            ("T0109\n", "program.offset", "caution", 3),  # a register that was never set
+            ("T0808\n", "program.tool", "stop", 3),  # a station without a tool
+            ("T0101\nG0 X60. U2.\n", "program.word", "caution", 4),
+            ("T0101\nG50 X100.\n", "program.word", "stop", 4),
+            ("T0101\nG0 Y5.\n", "program.word", "stop", 4),
+            ("T0101\nG97 S500 M3\nG98 G1 X58.\n", "program.feed", "stop", 5),  # a feed per minute was never set
+            ("G97 S500 M3\nG1 X90. F0.1\n", "program.tool", "stop", 4),
+        ):
+            with self.subTest(text):
+                found = [(f.kind, f.severity, f.line) for f in check_program(self.job(text + "M30\n")).findings]
+                self.assertIn((kind, severity, line), found)
+                self.assertLessEqual(len(found), 2, found)
+
+    def test_an_index_near_the_work_is_told(self) -> None:
+        changes = self.job("T0101\nG0 X64. Z2.\nT0202\nG28 U0 W0\nM30\n")
+        machine = changes.machine.model_copy(update={"tool_change": models.ToolChange(at={"X": 0.0})})
+        changes.machine = machine
+        found = check_program(changes).findings
+        self.assertEqual([(f.kind, f.line, f.axis) for f in found], [("program.tool", 5, "X")])
 
     def test_a_driven_tool_mills_while_the_work_stands_turned(self) -> None:
         # A flat across the bar at C90 with a D8 end mill from the turret, 3 deep: the segment cut off along 8 mm.
