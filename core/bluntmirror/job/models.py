@@ -503,7 +503,8 @@ def is_rotary_word(axis: str) -> bool:
 
 
 def in_millimetres(model: Any, factor: float) -> Any:
-    """A copy of a model in which every field marked as a length is multiplied by the factor."""
+    """A copy of a model in which every field marked as a length is multiplied by the factor; what the file leaves out keeps
+    its default, which is in millimetres whatever the file's units."""
     if isinstance(model, list | tuple):
         return type(model)(in_millimetres(item, factor) for item in model)
     if isinstance(model, dict):
@@ -512,6 +513,8 @@ def in_millimetres(model: Any, factor: float) -> Any:
         return model
     changes: dict[str, Any] = {}
     for name, info in type(model).model_fields.items():
+        if name not in model.model_fields_set:
+            continue
         value = getattr(model, name)
         if LENGTH in info.metadata:
             changes[name] = _times(value, factor)
