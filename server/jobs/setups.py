@@ -6,12 +6,10 @@ Nothing is written but by `save` and `swap`, which make new revisions; a screen 
 import hashlib
 import io
 import json
-import re
 import shutil
 import struct
 import tempfile
 import threading
-import time
 import zipfile
 from collections import OrderedDict
 from dataclasses import asdict
@@ -19,16 +17,13 @@ from pathlib import Path
 from typing import Any, Generic, TypeVar
 
 import numpy as np
-from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from pydantic import ValidationError
 
 from bluntmirror.export.replay import model_data
-from bluntmirror.geometry.drawing import read_outline, read_profile
 from bluntmirror.geometry.features import Feature, NoSuchFeature, pick
 from bluntmirror.geometry.frames import Floats, frame, inverse
-from bluntmirror.geometry.mesh import Mesh, extrude, joined, revolve
-from bluntmirror.geometry.meshfile import MeshUnreadable, read_mesh, write_stl
+from bluntmirror.geometry.mesh import Mesh, joined
 from bluntmirror.job import Job, JobUnreadable, open_job
 from bluntmirror.job.fixtures import LIBRARY, ROUNDS, standard_size, stock_around
 from bluntmirror.job.loading import with_data
@@ -41,12 +36,11 @@ from bluntmirror.rehearsal.model_check import check_model
 from bluntmirror.tools.assembly import build_assembly
 from bluntmirror.tools.picture import pictured
 
+from . import dropped
 from .models import LibraryFile, Revision
 from .services import Refused, files_named, keep_in_library, take_in_path
 
 KEPT = 8  # jobs and panels held in memory
-MOST_DROPPED = 60  # files at a revision that are in no revision yet
-DROPPED_DAYS = 7
 Json = dict[str, Any]
 
 
@@ -80,7 +74,7 @@ def _unpacked(revision: Revision) -> Path:
     folder = Path(tempfile.mkdtemp(prefix="mirror-setup-"))
     with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
         bundle.extractall(folder)  # our own archives, checked when they came in
-    for file in _dropped(revision).glob("*"):
+    for file in dropped.folder_of(revision).glob("*"):
         shutil.copy(file, folder / file.name)
     return folder
 
@@ -283,74 +277,12 @@ def fixtures() -> list[Json]:
 # --- files dropped on a setup -------------------------------------------------------------------------------------------
 
 
-def _dropped(revision: Revision) -> Path:
-    """Where the files wait that were dropped on a revision's setup, until a new revision holds them."""
-    return settings.VAR / "dropped" / revision.digest[:32]
-
-
 def drop_in(revision: Revision, name: str, data: bytes, inches: bool = False) -> Json:
-    """A model or drawing for bodies and holders of a setup: kept under a name of its own, its size told. Raises Refused."""
-    if len(data) > settings.MAX_UPLOAD_BYTES:
-        raise Refused(f"{name}: larger than {settings.MAX_UPLOAD_BYTES // 10**6} MB")
+    """A model or drawing for bodies and holders of a setup; see `dropped.take`. Raises Refused."""
     base = opened(revision)
-    own = Path(name.replace("\\", "/"))
-    suffix = own.suffix.lower()
-    stem = re.sub(r"[^\w-]+", "-", own.stem).strip("-")[:40] or "model"
-    kept = f"{stem}-{hashlib.sha256(data).hexdigest()[:8]}{'-inch' if inches else ''}{'.stl' if inches else suffix}"
-    folder = _dropped(revision)
-    _forget_old(folder.parent)
-    folder.mkdir(parents=True, exist_ok=True)
-    if len(list(folder.iterdir())) >= MOST_DROPPED:
-        raise Refused(f"{MOST_DROPPED} files wait at this revision already: keep the setup as a revision first")
-    with tempfile.TemporaryDirectory(prefix="mirror-drop-") as place:
-        file = Path(place) / f"model{suffix}"
-        file.write_bytes(data)
-        try:
-            if suffix == ".dxf":
-                solids = _solids_of(file)
-            else:
-                mesh = read_mesh(file)
-                if inches:
-                    mesh = Mesh(mesh.vertices * 25.4, mesh.faces)
-                    write_stl(file := Path(place) / "scaled.stl", mesh)
-                solids = {"mesh": mesh}
-        except MeshUnreadable as error:
-            raise Refused(f"{name}: {error}") from error
-        shutil.copy(file, folder / kept)
-        shutil.copy(file, base.folder / kept)
-    return {
-        "file": kept, "stem": stem,
-        "shapes": [
-            {"type": kind, "size": [round(float(c), 3) for c in np.ptp(mesh.bounds, axis=0)], "closed": bool(mesh.closed)}
-            for kind, mesh in solids.items()
-        ],
-    }  # fmt: skip
-
-
-def _solids_of(drawing: Path) -> dict[str, Mesh]:
-    """What a drawing can be made into: turned about its y axis, drawn out by 1 mm. Raises MeshUnreadable when neither."""
-    made: dict[str, Mesh] = {}
-    failed: MeshUnreadable | None = None
-    for kind, make in (
-        ("revolve", lambda: revolve(read_profile(drawing))),
-        ("extrude", lambda: extrude(read_outline(drawing), 1.0)),
-    ):
-        try:
-            made[kind] = make()
-        except MeshUnreadable as error:
-            failed = error
-        except ValueError as error:
-            failed = MeshUnreadable(str(error))
-    if not made and failed:
-        raise failed
-    return made
-
-
-def _forget_old(folder: Path) -> None:
-    if folder.is_dir():
-        for old in folder.iterdir():
-            if old.stat().st_mtime < time.time() - DROPPED_DAYS * 86_400:
-                shutil.rmtree(old, ignore_errors=True)
+    told = dropped.take(revision, name, data, inches)
+    shutil.copy(dropped.folder_of(revision) / told["file"], base.folder)
+    return told
 
 
 def tool_picture(revision: Revision, tool: Json) -> Json:
@@ -387,7 +319,7 @@ def save(revision: Revision, data: Json, tools: Json | None, user: AbstractBaseU
     """A screen's job.json as a new revision; its name stays the job's, so that it is one of its revisions."""
     files = dict(files)
     for name in files_named([data, tools or {}]):
-        waiting = _dropped(revision) / Path(name).name
+        waiting = dropped.folder_of(revision) / Path(name).name
         if name == waiting.name and waiting.is_file():
             files[name] = waiting.read_bytes()
     files["job.json"] = json.dumps({**data, "name": revision.job.name}, indent=1).encode()

@@ -7,6 +7,7 @@ import tempfile
 import zipfile
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -222,6 +223,8 @@ class Setups(WithShop):
         with kept.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
             self.assertIn(inches["file"], bundle.namelist())
             self.assertNotIn(dropped["file"], bundle.namelist())  # no body is made of it
+        with mock.patch("jobs.dropped.shutil.copy", side_effect=OSError(28, "No space left on device")):
+            self.assertIn("No space left", drop("b.stl", data).json()["detail"])
         for name, content, said in (
             ("a.stl", b"solid nothing", "no triangles"),
             ("a.dxf", b"x", "DXF"),
