@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
+from bluntmirror.export.replay import replay_data
 from bluntmirror.export.verdict import not_checked
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.features import NoSuchFeature, pick
@@ -194,8 +195,15 @@ class Fixtures(WithFolder):
 
         program = HEAD + "G0 X150.\nM0\nG0 X0.\nM30\n"  # passes over it at Z20, into it
         for present, lines in (([0, 1], {7}), ([1, None], {9}), ([2, None], set())):
-            job = slot_job(self.folder, program, bodies=[clamp("clamp", present)])
-            self.assertEqual({f.line for f in rehearse(job).findings if f.kind == "contact.body"}, lines)
+            result = rehearse(slot_job(self.folder, program, bodies=[clamp("clamp", present)]))
+            self.assertEqual({f.line for f in result.findings if f.kind == "contact.body"}, lines)
+            assert result.reel
+            stop = result.reel.end_time[
+                np.flatnonzero(result.reel.motions.line == 7)[-1]
+            ]  # the move before M0 ends there
+            shown = {(0, 1): [0.0, stop], (1, None): [stop, result.reel.seconds], (2, None): [result.reel.seconds] * 2}
+            there = next(b["there"] for b in replay_data(result)[0]["bodies"] if b["name"] == "clamp")
+            np.testing.assert_allclose(there, shown[tuple(present)])
 
     def test_a_pair_with_its_own_clearance_or_none(self) -> None:
         post = {

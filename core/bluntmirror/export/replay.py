@@ -20,7 +20,7 @@ from ..machine import Chain
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
 from ..rehearsal.result import CutStock
-from ..rehearsal.run import assemblies, contact_bodies, tool_mount, work_mount
+from ..rehearsal.run import assemblies, contact_bodies, present_between, stops_of, tool_mount, work_mount
 
 DEVIATION_REACH_MM = 5.0  # deviations beyond this are shown as this
 FORMAT = "blunt-mirror/replay@1"
@@ -51,9 +51,16 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
     binary = _Binary()
     bodies: list[dict[str, Any]] = []
 
-    def body(name: str, role: str, link: str, mesh: Mesh, tool: int = 0) -> None:
+    def body(name: str, role: str, link: str, mesh: Mesh, tool: int = 0, there: list[float] | None = None) -> None:
         bodies.append(
-            {"name": name, "role": role, "link": link, "tool": tool, "mesh": binary.mesh(f"body{len(bodies)}", mesh)}
+            {
+                "name": name,
+                "role": role,
+                "link": link,
+                "tool": tool,
+                "there": there,
+                "mesh": binary.mesh(f"body{len(bodies)}", mesh),
+            }
         )
 
     for name, meshes in job.link_meshes.items():
@@ -63,7 +70,8 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
         if item.role == "stock":
             continue  # the film shows it
         mount = chain.mounts[item.mount]
-        body(item.name, item.role, mount.link, joined(job.body_meshes[item.name]).moved(frame(mount.at, mount.turn)))
+        standing = joined(job.body_meshes[item.name]).moved(frame(mount.at, mount.turn))
+        body(item.name, item.role, mount.link, standing, there=_there(result, item.present))
     mount = chain.mount_of("tool")
     mounts = {number: tool_mount(job, chain, number) for number in result.tools}
     for number, tool in result.tools.items():
@@ -120,6 +128,17 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
         )
     description["arrays"] = binary.arrays
     return description, binary.out.getvalue()
+
+
+def _there(result: Rehearsal, present: tuple[int, int | None] | None) -> list[float] | None:
+    """From when to when (s) a body that comes or goes at programmed stops is there; None where it always is."""
+    if result.reel is None or result.interpreted is None:
+        return None
+    motions = present_between(present, stops_of(result))
+    if motions is None:
+        return None
+    begins = [*result.reel.begin_time.tolist(), result.reel.seconds]
+    return [begins[motion] for motion in motions]
 
 
 def _part(cut: CutStock, number: int, final: list[int], places: np.ndarray, binary: _Binary) -> dict[str, Any] | None:

@@ -62,6 +62,7 @@ export interface Description {
     role: "machine" | "fixture" | "part" | "design" | "tool" | "stock" | "access";
     link: string;
     tool: number;
+    there?: [number, number] | null; // from when to when, where it comes or goes at programmed stops
     mesh: { positions: string; triangles: string };
   }[];
   kinds: string[];

@@ -10,7 +10,7 @@ import { ModelStage } from "../bench/ModelStage";
 import type { Dot, Pointed, Triad } from "../stage/scene";
 import { AddBody } from "./AddBody";
 import { Clearances } from "./Clearances";
-import { added, begin, bodyOf, changed, freeName, redone, undone, withBody, withoutBody, type History } from "./history";
+import { added, begin, bodyOf, changed, freeName, redone, standingAfter, undone, withBody, withoutBody, type History } from "./history";
 import { ImportModel } from "./ImportModel";
 import { Mating, type MateChoice, type Pick } from "./Mating";
 import { OffsetTable } from "./OffsetTable";
@@ -58,18 +58,21 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const toolsChanged = tools !== (setup.tools as unknown as ToolsData);
   const [offset, setOffset] = useState(() => Object.keys(job.work_offsets ?? {})[0] ?? "G54");
 
+  const [after, setAfter] = useState(0);
+  const stops = Math.max(0, ...(job.bodies ?? []).flatMap((entry) => entry.present ?? []).map((stop) => stop ?? 0));
+  const now = useMemo(() => standingAfter(job, Math.min(after, stops)), [job, after, stops]);
   const model = useQuery({
-    queryKey: ["setup model", revision, job],
-    queryFn: async () => readModel(await api.setupModel(revision, job)),
+    queryKey: ["setup model", revision, now],
+    queryFn: async () => readModel(await api.setupModel(revision, now)),
     staleTime: Infinity,
     placeholderData: (before) => before,
     retry: false,
   });
   const replay = model.data;
-  const latest = useRef(job);
+  const latest = useRef(now); // what stands on the machine: the hand meets nothing that is not there yet
   useEffect(() => {
-    latest.current = job;
-  }, [job]);
+    latest.current = now;
+  }, [now]);
   const start = replay?.description.start;
   const hand = useMemo(
     () =>
@@ -225,6 +228,18 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
               import
             </label>
           </div>
+          {stops > 0 && (
+            <div className="hand-row padded-row">
+              <span className="quiet">as it stands</span>
+              <Select
+                size="small"
+                value={Math.min(after, stops)}
+                aria-label="Shown as it stands"
+                options={Array.from({ length: stops + 1 }, (_, stop) => ({ value: stop, label: stop ? `after stop ${stop}` : "until the first stop" }))}
+                onChange={setAfter}
+              />
+            </div>
+          )}
           {!job.bodies?.length && <Empty image={Empty.PRESENTED_IMAGE_SIMPLE} description="Nothing is clamped yet. Add a blank and a vise." />}
           <ul className="body-list" data-testid="bodies">
             {job.bodies?.map((entry) => (

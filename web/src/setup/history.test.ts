@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { JobData } from "../api/client";
-import { added, begin, bodyOf, changed, freeName, redone, undone, withBody, withoutBody } from "./history";
+import { added, begin, bodyOf, changed, freeName, redone, standingAfter, undone, withBody, withoutBody } from "./history";
 
 const job: JobData = { name: "j", machine: "m", tools: "t", bodies: [{ name: "vise", role: "fixture", mount: "table" }] };
 
@@ -25,6 +25,14 @@ describe("the setup's steps", () => {
     withBody(job, "vise", { at: [9, 9, 9] });
     added(job, { name: "x", role: "part", mount: "table" });
     expect(job.bodies).toEqual([{ name: "vise", role: "fixture", mount: "table" }]);
+  });
+
+  it("tell what stands on the machine after each programmed stop", () => {
+    const at = (name: string, present: [number, number | null] | null) => ({ name, role: "fixture" as const, mount: "table", present });
+    const clamped = { ...job, bodies: [at("vise", null), at("left", [0, 1]), at("right", [1, null]), at("rest", [1, 2])] };
+    const names = (stop: number) => standingAfter(clamped, stop).bodies!.map((body) => body.name);
+    expect([0, 1, 2].map(names)).toEqual([["vise", "left"], ["vise", "right", "rest"], ["vise", "right"]]);
+    expect(standingAfter(job, 5)).toBe(job);
   });
 
   it("give each body a name of its own", () => {

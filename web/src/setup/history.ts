@@ -33,3 +33,9 @@ export function freeName(job: JobData, wanted: string): string {
   if (!taken.has(wanted)) return wanted;
   for (let i = 2; ; i++) if (!taken.has(`${wanted} ${i}`)) return `${wanted} ${i}`;
 }
+
+/** The job with only the bodies that are there after so many programmed stops (0: until the first). */
+export function standingAfter(job: JobData, stop: number): JobData {
+  const there = ({ present }: BodyData) => !present || (stop >= present[0] && (present[1] === null || stop < present[1]));
+  return job.bodies?.every(there) ? job : { ...job, bodies: job.bodies?.filter(there) };
+}

@@ -65,7 +65,7 @@ export class StageScene {
   private readonly camera = new THREE.PerspectiveCamera(32, 1, 1, 20000);
   private readonly controls: OrbitControls;
   private readonly links = new Map<string, THREE.Group>();
-  private readonly bodies: { mesh: THREE.Mesh; name: string; role: string; tool: number }[] = [];
+  private readonly bodies: { mesh: THREE.Mesh; name: string; role: string; tool: number; there: [number, number] | null }[] = [];
   private readonly stocks: Stock[] = [];
   private readonly showing = new Map<string, Showing>();
   private lit = new Set<string>();
@@ -147,7 +147,7 @@ export class StageScene {
       if (body.role === "design") Object.assign(material, { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 2 }); // lies in the blank's own faces
       const mesh = new THREE.Mesh(geometry, material);
       this.links.get(body.link)!.add(mesh);
-      this.bodies.push({ mesh, name: body.name, role: body.role, tool: body.tool });
+      this.bodies.push({ mesh, name: body.name, role: body.role, tool: body.tool, there: body.there ?? null });
       const shown: Record<string, Showing> = { machine: this.replay.motionCount ? "ghost" : "shown", design: this.replay.motionCount ? "hidden" : "ghost", access: "ghost" };
       this.showing.set(this.label(body), shown[body.role] ?? "shown");
     }
@@ -259,7 +259,8 @@ export class StageScene {
       const material = body.mesh.material as THREE.MeshStandardMaterial;
       const carried = body.tool === tool || this.replay.description.turret;
       const held = body.role !== "tool" || (carried && this.colouring === "tool");
-      body.mesh.visible = (state !== "hidden" || lit) && held;
+      const there = !body.there || (time >= body.there[0] && (time < body.there[1] || body.there[1] >= this.replay.seconds) && body.there[0] < body.there[1]);
+      body.mesh.visible = (state !== "hidden" || lit) && held && there;
       const ghost = state === "ghost" && !lit;
       material.transparent = ghost;
       material.opacity = ghost ? 0.16 : 1;
