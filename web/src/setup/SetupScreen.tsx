@@ -243,7 +243,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           {!job.bodies?.length && <Empty image={Empty.PRESENTED_IMAGE_SIMPLE} description="Nothing is clamped yet. Add a blank and a vise." />}
           <ul className="body-list" data-testid="bodies">
             {job.bodies?.map((entry) => (
-              <li key={entry.name} className={entry.name === chosen ? "chosen" : ""}>
+              <li key={entry.name} className={`${entry.name === chosen ? "chosen" : ""} ${now.bodies?.includes(entry) ? "" : "away"}`}>
                 <button
                   onClick={() => {
                     setChosen(entry.name === chosen ? "" : entry.name);
