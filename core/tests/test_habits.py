@@ -7,8 +7,10 @@ import numpy as np
 
 from bluntmirror.job import JobUnreadable
 from bluntmirror.machine import Chain
+from bluntmirror.program.motions import ARC
 from bluntmirror.rehearsal import check_program, rehearse
-from bluntmirror.rehearsal.travel import ranges
+from bluntmirror.rehearsal.travel import extremes, ranges
+from bluntmirror.timeline.reel import arc_points
 
 from .machines import Json, box, horizontal, job_on, linear, link, machine
 from .test_lathe import BAR, lathe
@@ -53,7 +55,30 @@ class Slides(WithFolder):
         assert result.reel
         slide = next(r for r in ranges(result.reel, result.chain) if r.axis == "X")
         # x − y·tan 30° round a circle of 40: amplitude 40·√(1 + tan² 30°).
-        self.assertAlmostEqual(slide.low, -40 * math.hypot(1, math.tan(SLANT)), delta=1e-4)
+        self.assertAlmostEqual(slide.low, -40 * math.hypot(1, math.tan(SLANT)), places=9)
+
+    def test_arcs_and_helices_in_every_plane_against_their_own_points(self) -> None:
+        moved = slanted()
+        moved["links"][2]["joint"] |= {"travel": [-500, 500], "moved_by": {"X": 1.0, "Y": -0.6, "Z": 0.35}}
+        program = HEAD + "G43 H1 G53 G0 X0 Y0 Z0\n" + "".join(
+            f"{plane} G91 {turn} {end} R{radius} F900\n"
+            for plane, first, second, third in (("G17", "X", "Y", "Z"), ("G18", "Z", "X", "Y"), ("G19", "Y", "Z", "X"))
+            for turn in ("G2", "G3") for radius in (21.0, -21.0)
+            for end in (f"{first}12 {second}-9", f"{first}-7 {second}3 {third}19", f"{first}-5 {second}6 {third}-240")
+        )  # fmt: skip
+        for data in (moved, slanted(square=True)):
+            result = check_program(job_on(self.folder, data, program + "M30\n"))
+            reel = result.reel
+            assert reel
+            low, high = extremes(reel)
+            arcs = np.flatnonzero(reel.motions.kind == ARC)
+            self.assertEqual(len(arcs), 36)
+            for row in arcs:
+                points = (
+                    arc_points(reel.motions, int(row), reel.motions.begin[row], np.linspace(0, 1, 20_001)) @ reel.slides
+                )
+                np.testing.assert_allclose(low[row], points.min(axis=0), atol=2e-5, err_msg=str(row))
+                np.testing.assert_allclose(high[row], points.max(axis=0), atol=2e-5, err_msg=str(row))
 
     def test_contact_is_that_of_the_square_machine(self) -> None:
         program = HEAD + "G43 H1 G53 G0 X20 Y-40 Z-180\nG53 G1 X-10 Y40 F3000\nG53 G1 X48 Y20\nM30\n"

@@ -29,7 +29,7 @@ from bluntmirror.rehearsal.handling import HandPanel
 from bluntmirror.rehearsal.model_check import check_model
 
 from .build import HEAD, JOBS, slot_job
-from .machines import MACHINES, job_on, trunnion
+from .machines import MACHINES, job_on, quill_in_a_tilting_head, trunnion
 from .test_lathe import TOOLS as TURNING_TOOLS
 from .test_lathe import lathe
 from .test_machine import WithFolder
@@ -322,7 +322,16 @@ class ModelFaults(WithFolder):
 
 class Urdf(unittest.TestCase):
     def test_ours_come_back_whole(self) -> None:
-        for data in MACHINES.values():
+        # What no reader of URDF knows of: slides moved together, an index, an accessory, a shape drawn in a file.
+        odd = quill_in_a_tilting_head()
+        odd["links"][4]["joint"]["step"] = 5
+        odd["links"][1] |= {
+            "accessory": "rest",
+            "notes": "put away in winter",
+            "shapes": [{"type": "revolve", "file": "rest.dxf"}],
+        }
+        odd["codes"] = {"M21": {"does": "clamp", "axis": "B"}}
+        for data in (*MACHINES.values(), odd):
             machine = MachineFile.model_validate(data)
             self.assertEqual(MachineFile.model_validate(from_urdf(to_urdf(machine))), machine)
 

@@ -26,9 +26,9 @@ from bluntmirror.geometry.frames import Floats, frame, inverse
 from bluntmirror.geometry.mesh import Mesh, joined
 from bluntmirror.job import Job, JobUnreadable, open_job
 from bluntmirror.job.fixtures import LIBRARY, ROUNDS, standard_size, stock_around
-from bluntmirror.job.loading import with_data
+from bluntmirror.job.loading import data_in_millimetres, with_data
 from bluntmirror.job.mating import CannotMate, around, mate, placed, row
-from bluntmirror.job.models import ToolEntry
+from bluntmirror.job.models import JobFile, ToolEntry, ToolsFile
 from bluntmirror.machine import Chain
 from bluntmirror.rehearsal.fitting import fit, moved_onto
 from bluntmirror.rehearsal.handling import HandPanel, Moved
@@ -315,9 +315,9 @@ def _changed(revision: Revision, files: dict[str, bytes], user: AbstractBaseUser
         return take_in_path(revision.job.organisation, user, place, label)
 
 
-def save(revision: Revision, data: Json, tools: Json | None, user: AbstractBaseUser, label: str, files: dict[str, bytes]) -> Revision:  # fmt: skip
+def save(revision: Revision, data: Json, tools: Json | None, user: AbstractBaseUser, label: str) -> Revision:
     """A screen's job.json as a new revision; its name stays the job's, so that it is one of its revisions."""
-    files = dict(files)
+    files = {}
     for name in files_named([data, tools or {}]):
         waiting = dropped.folder_of(revision) / Path(name).name
         if name == waiting.name and waiting.is_file():
@@ -329,10 +329,11 @@ def save(revision: Revision, data: Json, tools: Json | None, user: AbstractBaseU
 
 
 def job_data(revision: Revision) -> tuple[Json, Json]:
-    """job.json and tools.json of a revision as they were written."""
+    """job.json and tools.json of a revision, in millimetres: a screen's picks and models are in nothing else."""
     with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
         data = json.loads(bundle.read("job.json").decode("utf-8-sig"))
-        return data, json.loads(bundle.read(data["tools"]).decode("utf-8-sig"))
+        tools = json.loads(bundle.read(data["tools"]).decode("utf-8-sig"))
+    return data_in_millimetres(data, "job.json", JobFile), data_in_millimetres(tools, data["tools"], ToolsFile)
 
 
 def with_accessories(item: LibraryFile, off: list[str], user: AbstractBaseUser) -> LibraryFile:

@@ -414,14 +414,9 @@ def setup_tool_picture(request: HttpRequest, number: int, body: ToolIn) -> Any:
 
 
 @api.post("/revisions/{number}/setup/save", response=JobOut)
-def setup_save(request: HttpRequest, number: int, spec: Form[str], files: File[list[UploadedFile]] = None) -> Any:  # type: ignore[assignment]
-    """The screen's job (a SaveIn as JSON) as a new revision, with the model files dropped on it."""
-    try:
-        wanted = SaveIn.model_validate_json(spec)
-    except ValidationError as error:
-        raise services.Refused(f"the setup cannot be read: {error.errors()[0]['msg']}") from error
-    more = {(file.name or "file"): file.read() for file in files or []}
-    revision = setups.save(_revision(request, number), wanted.job, wanted.tools, request.user, wanted.label, more)  # type: ignore[arg-type]
+def setup_save(request: HttpRequest, number: int, body: SaveIn) -> Any:
+    """The screen's job as a new revision, with the files dropped on it that it names."""
+    revision = setups.save(_revision(request, number), body.job, body.tools, request.user, body.label)  # type: ignore[arg-type]
     return _job_out(revision.job)
 
 

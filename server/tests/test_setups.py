@@ -62,13 +62,38 @@ class Setups(WithShop):
         job["bodies"][0]["at"] = [10, 0, 20]
         description = self.model(self.post(f"/revisions/{self.revision.pk}/setup/model", job=job))
         self.assertIn("stock", {body["role"] for body in description["bodies"]})
-        spec = json.dumps({"job": job | {"name": "another name"}, "label": "vise moved"})
-        saved = self.client.post(f"/api/revisions/{self.revision.pk}/setup/save", {"spec": spec}).json()
+        at = f"/revisions/{self.revision.pk}/setup/save"
+        saved = self.post(at, job=job | {"name": "another name"}, label="vise moved").json()
         self.assertEqual([(r["number"], r["label"]) for r in saved["revisions"]], [(2, "vise moved"), (1, "")])
         again = self.client.get(f"/api/revisions/{saved['revisions'][0]['id']}/setup").json()
         self.assertEqual((again["job"]["bodies"][0]["at"], again["job"]["name"]), ([10, 0, 20], setup["job_name"]))
         untouched = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()
         self.assertNotEqual(untouched["job"]["bodies"][0]["at"], [10, 0, 20])  # what was rehearsed never changes
+
+    def test_a_job_in_inches_is_set_up_in_millimetres(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for file in SLOT.iterdir():
+                (Path(folder) / file.name).write_bytes(file.read_bytes())
+            job = json.loads((SLOT / "job.json").read_text())
+            before = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()
+            for body in job["bodies"]:
+                body["at"] = [c / 25.4 for c in body["at"]]
+                body["shape"]["size"] = [c / 25.4 for c in body["shape"]["size"]]
+            job["work_offsets"]["G54"] = {axis: v / 25.4 for axis, v in job["work_offsets"]["G54"].items()}
+            job |= {"name": "in inches", "units": "inch", "checks": {}}
+            (Path(folder) / "job.json").write_text(json.dumps(job))
+            inches = take_in_path(self.shop, self.ines, Path(folder))
+        setup = self.client.get(f"/api/revisions/{inches.pk}/setup").json()
+        self.assertEqual((setup["job"]["units"], setup["job"]["checks"]), ("mm", {}))
+        for one, other in zip(setup["job"]["bodies"], before["job"]["bodies"], strict=True):
+            for c, wanted in zip(
+                [*one["at"], *one["shape"]["size"]], [*other["at"], *other["shape"]["size"]], strict=True
+            ):
+                self.assertAlmostEqual(c, wanted, places=9)
+        self.assertEqual(setup["offsets"], before["offsets"])
+        saved = self.post(f"/revisions/{inches.pk}/setup/save", job=setup["job"], tools=setup["tools"]).json()
+        again = self.client.get(f"/api/revisions/{saved['revisions'][0]['id']}/setup").json()
+        self.assertEqual(again["offsets"], before["offsets"])
 
     def test_picked_mated_repeated(self) -> None:
         at = f"/revisions/{self.revision.pk}/setup"
@@ -218,7 +243,7 @@ class Setups(WithShop):
         self.assertIn("plate", {body["name"] for body in self.model(self.post(f"{at}/model", job=job))["bodies"]})
         setups._jobs.items.clear()  # another server process, or one that has forgotten
         self.assertIn("plate", {body["name"] for body in self.model(self.post(f"{at}/model", job=job))["bodies"]})
-        saved = self.client.post(f"/api{at}/save", {"spec": json.dumps({"job": job})}).json()
+        saved = self.post(f"{at}/save", job=job).json()
         kept = Revision.objects.get(pk=saved["revisions"][0]["id"])
         with kept.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
             self.assertIn(inches["file"], bundle.namelist())

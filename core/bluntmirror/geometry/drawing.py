@@ -5,6 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import KDTree
 from shapely import box, make_valid, union_all
 from shapely.geometry import LineString, Polygon
 from shapely.ops import polygonize
@@ -15,19 +18,10 @@ MAX_FILE_BYTES = 20_000_000
 JOINED_MM = 0.005  # ends nearer than this are one: drawings are seldom closed to the bit
 CHORD_MM = 0.0025  # by which chords may stand off an arc, and what is left of them off those
 FAR_MM = 1e5
-MM_OF_UNIT = {
-    0: 1.0,
-    1: 25.4,
-    2: 304.8,
-    4: 1.0,
-    5: 10.0,
-    6: 1000.0,
-    9: 0.0254,
-    13: 0.001,
-    14: 100.0,
-}  # $INSUNITS; 0 says none
+# $INSUNITS: none said, inch, foot, mm, cm, m, mil, micron, dm.
+MM_OF_UNIT = {0: 1.0, 1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0, 9: 0.0254, 13: 0.001, 14: 100.0}  # fmt: skip
 BESIDE_THE_OUTLINE = frozenset(
-    {
+    [
         "TEXT",
         "MTEXT",
         "ATTRIB",
@@ -40,7 +34,7 @@ BESIDE_THE_OUTLINE = frozenset(
         "TOLERANCE",
         "VIEWPORT",
         "XLINE",
-    }
+    ]
 )
 
 Outline = list[tuple[float, float]]
@@ -116,17 +110,17 @@ def _onto_axis(curve: np.ndarray) -> np.ndarray:
 
 def _faces(curves: list[np.ndarray]) -> list[Polygon]:
     """What the curves close, ends within JOINED_MM of each other made one."""
-    ends: list[np.ndarray] = []
+    ends = np.concatenate([curve[[0, -1]] for curve in curves])
+    near = KDTree(ends).query_pairs(JOINED_MM, output_type="ndarray")
+    links = coo_array((np.ones(len(near)), (near[:, 0], near[:, 1])), shape=(len(ends), len(ends)))
+    _, group = connected_components(links, directed=False)
+    first = np.unique(group, return_index=True)[1]  # every group of ends becomes the first of them
+    ends = ends[first[group]]
     lines = []
-    for curve in curves:
-        snapped = curve.copy()
-        for i in (0, -1):
-            near = next((end for end in ends if np.linalg.norm(end - snapped[i]) < JOINED_MM), None)
-            if near is None:
-                ends.append(snapped[i].copy())
-            else:
-                snapped[i] = near
-        lines.append(LineString(snapped))
+    for i, curve in enumerate(curves):
+        joined = curve.copy()
+        joined[0], joined[-1] = ends[2 * i], ends[2 * i + 1]
+        lines.append(LineString(joined))
     faces = list(polygonize(union_all(lines)))
     if not faces:
         raise MeshUnreadable("nothing in the drawing is closed: join the ends of its outline")

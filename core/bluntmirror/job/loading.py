@@ -258,6 +258,14 @@ def model_of(data: dict[str, Any], shown: str, kind: type[Model]) -> Model:
         raise JobUnreadable(shown, f"{place}: {said}{more}" if place else said + more) from error
 
 
+def data_in_millimetres(data: dict[str, Any], shown: str, kind: type[Model]) -> dict[str, Any]:
+    """The data of a job or tool table as the same in millimetres; as it is where it is so already. Raises JobUnreadable."""
+    if data.get("units", "mm") == "mm":
+        return data
+    model = models.in_millimetres(model_of(data, shown, kind), INCH_MM)
+    return {**model.model_dump(mode="json", exclude_unset=True), "units": "mm"}
+
+
 def read_machine(file: Path, shown: str) -> MachineFile:
     machine = read_model(file, shown, MachineFile)
     if machine.units == "inch":

@@ -75,7 +75,10 @@ def to_urdf(machine: MachineFile) -> str:
     own = SubElement(root, "bluntmirror")
     kept = {name: value for name, value in machine.model_dump(mode="json").items() if name in OWN}
     shapes = {link.name: [s.model_dump(mode="json") for s in link.shapes] for link in machine.links if link.shapes}
-    own.text = json.dumps(kept | {"joints": joints, "shapes": shapes})
+    beside = {
+        link.name: more for link in machine.links if (more := link.model_dump(include={"accessory", "notes"}, exclude_none=True))
+    }  # fmt: skip
+    own.text = json.dumps(kept | {"joints": joints, "shapes": shapes, "beside": beside})
     ElementTree.indent(root)
     return ElementTree.tostring(root, encoding="unicode", xml_declaration=True) + "\n"
 
@@ -129,9 +132,13 @@ def from_urdf(text: str) -> dict[str, Any]:
             own = json.loads(element.text)
         except json.JSONDecodeError as error:
             raise NotUrdf(f"<bluntmirror>: {error.msg}") from error
-    more, shapes = own.pop("joints", {}), own.pop("shapes", {})
+    more, shapes, beside = own.pop("joints", {}), own.pop("shapes", {}), own.pop("beside", {})
     links = {
-        str(e.get("name")): {"name": e.get("name"), "shapes": shapes.get(e.get("name")) or _shapes(e)}
+        str(e.get("name")): {
+            "name": e.get("name"),
+            "shapes": shapes.get(e.get("name")) or _shapes(e),
+            **beside.get(e.get("name"), {}),
+        }
         for e in root.findall("link")
     }
     axes = []

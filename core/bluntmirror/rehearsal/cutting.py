@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import ConvexHull
+from scipy.spatial import ConvexHull, QhullError
 
 from ..findings import causes
 from ..geometry.frames import Floats, inverse
@@ -69,7 +69,10 @@ def _reach_needed(result: Rehearsal, blank: Mesh, segments: Segments, removed: n
     """How far below the top of the blank, seen along the tool, the tip of every rotating tool cuts: the stick-out that
     suffices wherever it goes in beside what is still there."""
     assert result.reel
-    corners = blank.vertices[ConvexHull(blank.vertices).vertices]
+    try:
+        corners = blank.vertices[ConvexHull(blank.vertices).vertices]
+    except QhullError:  # a flat blank: told as no closed solid
+        corners = blank.vertices
     number = result.reel.motions.tool[segments.motion]
     found = {}
     for n in np.unique(number[removed[segments.motion]]):

@@ -12,12 +12,11 @@ from ..geometry.frames import Floats
 from ..machine import Chain
 from ..machine.tip import Kinematics
 from ..program.motions import ARC, FEED, PLANE_AXES
-from ..timeline.reel import Reel, arc_points
+from ..timeline.reel import Reel
 
 INDEX_HAIR_DEG = 0.001  # least increment of a rotary word on common controls (IS-B, common practice)
 HAIR_MM = 1e-6  # float noise is not overtravel
 NEAR_SINGULAR_SINE = float(np.sin(np.radians(15.0)))  # common practice: posts begin to avoid the pole at 5 to 15°
-ARC_SHARES = np.linspace(0.0, 1.0, 2161)  # every 1/6° of a full circle: within 2·10⁻⁶ of its radius
 REWIND_DEG, REWIND_ALIKE_DEG = 200.0, 30.0  # half a turn passes the pole; more is the long way round
 MUCH_SLOWER = 0.5  # of the feed asked for
 
@@ -37,31 +36,50 @@ def extremes(reel: Reel) -> tuple[Floats, Floats]:
     begin = motions.begin
     first, last = begin @ reel.slides, motions.end @ reel.slides
     low, high = np.minimum(first, last), np.maximum(first, last)
-    columns = [motions.axes.index(a) if a in motions.axes else -1 for a in "XYZ"]
     if len(ways.motion):
         at = ways.at @ reel.slides
         low[ways.motion] = np.minimum(low[ways.motion], np.minimum.reduceat(at, ways.first[:-1]))
         high[ways.motion] = np.maximum(high[ways.motion], np.maximum.reduceat(at, ways.first[:-1]))
-    if not np.array_equal(reel.slides, np.eye(len(motions.axes))):
-        for row in np.flatnonzero((motions.kind == ARC) & ~motions.in_frame):
-            points = arc_points(motions, int(row), begin[row], ARC_SHARES) @ reel.slides
-            low[row] = np.minimum(low[row], points.min(axis=0))
-            high[row] = np.maximum(high[row], points.max(axis=0))
-        return low, high
-    for row in np.flatnonzero((motions.kind == ARC) & ~motions.in_frame):
-        c1, c2 = (columns[i] for i in PLANE_AXES[int(motions.plane[row])][:2])
-        centre, sweep = motions.centre[row], float(motions.sweep[row])
-        arm = begin[row, [c1, c2]] - centre
-        radius, angle = float(np.hypot(*arm)), float(np.arctan2(arm[1], arm[0]))
-        for quadrant in range(4):
-            # The circle's outermost point in this direction is passed when it lies within the sweep.
-            ahead = (quadrant * np.pi / 2 - angle) * np.sign(sweep) % (2 * np.pi)
-            if ahead <= abs(sweep):
-                column, centre_value = (c1, centre[0]) if quadrant % 2 == 0 else (c2, centre[1])
-                value = centre_value + (radius if quadrant < 2 else -radius)
-                low[row, column] = min(low[row, column], value)
-                high[row, column] = max(high[row, column], value)
+    for plane in range(3):
+        rows = np.flatnonzero(
+            (motions.kind == ARC) & ~motions.in_frame & (motions.plane == plane) & (motions.sweep != 0.0)
+        )
+        if len(rows):
+            for passed in _outermost(reel, rows, plane):
+                low[rows], high[rows] = np.fmin(low[rows], passed), np.fmax(high[rows], passed)
     return low, high
+
+
+def _outermost(reel: Reel, rows: NDArray[np.int64], plane: int) -> list[Floats]:
+    """Where every slide stands at its two turning points in the arcs `rows` of a plane, (r, k) each, NaN where an arc does not
+    pass one.
+
+    Along an arc of radius R a slide moved by the plane's axes with factors a and b stands at  R·√(a² + b²)·cos(θ − φ),
+    φ = atan2(b, a), plus what runs evenly with the arc (a helix's rise): D in all. It turns where
+    sin(θ − φ) = D / (R·√(a² + b²)·sweep).
+    """
+    motions, slides = reel.motions, reel.slides
+    first, second = (motions.axes.index("XYZ"[axis]) for axis in PLANE_AXES[plane][:2])
+    begin, end, centre = motions.begin[rows], motions.end[rows], motions.centre[rows]
+    sweep = motions.sweep[rows][:, None]
+    arms = [points[:, [first, second]] - centre for points in (begin, end)]
+    r0, r1 = (np.hypot(arm[:, 0], arm[:, 1])[:, None] for arm in arms)
+    start = np.arctan2(arms[0][:, 1], arms[0][:, 0])[:, None]
+    a, b = slides[first], slides[second]
+    size, phase = np.hypot(a, b), np.arctan2(b, a)
+    beside, rise = begin.copy(), end - begin
+    beside[:, [first, second]], rise[:, [first, second]] = centre, 0.0
+    middle, evenly = beside @ slides, rise @ slides
+    with np.errstate(divide="ignore", invalid="ignore"):
+        lean = np.arcsin(
+            evenly / (r0 * size * sweep)
+        )  # NaN for a slide that does not turn back, or is not in the plane
+    found = []
+    for angle in (phase + lean, phase + np.pi - lean):
+        share = ((angle - start) * np.sign(sweep) % (2 * np.pi)) / np.abs(sweep)
+        value = middle + share * evenly + (r0 + share * (r1 - r0)) * size * np.cos(angle - phase)
+        found.append(np.where(share <= 1.0, value, np.nan))
+    return found
 
 
 def ranges(reel: Reel, chain: Chain) -> list[AxisRange]:

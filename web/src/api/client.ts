@@ -139,11 +139,7 @@ export const api = {
     return (await ask(`/revisions/${revision}/setup/files`, { method: "POST", body: form })).json() as Promise<Dropped>;
   },
   toolPicture: (revision: number, tool: object) => json<Schemas["PictureOut"]>(`/revisions/${revision}/setup/tool-picture`, "POST", { tool }),
-  saveSetup: async (revision: number, job: JobData, label: string, tools: object | null = null) => {
-    const form = new FormData();
-    form.append("spec", JSON.stringify({ job, label, tools }));
-    return (await ask(`/revisions/${revision}/setup/save`, { method: "POST", body: form })).json() as Promise<Job>;
-  },
+  saveSetup: (revision: number, job: JobData, label: string, tools: object | null = null) => json<Job>(`/revisions/${revision}/setup/save`, "POST", { job, label, tools }),
   move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean) =>
     json<Moved>(`/revisions/${revision}/move`, "POST", { job, begin, end, tool, stop }),
   block: (revision: number, job: JobData, values: number[], tool: number, block: string, stop: boolean) =>

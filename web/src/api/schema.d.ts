@@ -607,7 +607,7 @@ export interface paths {
         put?: never;
         /**
          * Setup Save
-         * @description The screen's job (a SaveIn as JSON) as a new revision, with the model files dropped on it.
+         * @description The screen's job as a new revision, with the files dropped on it that it names.
          */
         post: operations["mirror_api_setup_save"];
         delete?: never;
@@ -1607,6 +1607,22 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** SaveIn */
+        SaveIn: {
+            /** Job */
+            job: {
+                [key: string]: unknown;
+            };
+            /** Tools */
+            tools?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
         /** FitOut */
         FitOut: {
             /** What */
@@ -2530,12 +2546,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": {
-                    /** Spec */
-                    spec: string;
-                    /** Files */
-                    files?: string[];
-                };
+                "application/json": components["schemas"]["SaveIn"];
             };
         };
         responses: {

@@ -40,6 +40,7 @@ export function ImportModel({ file, revision, job, mounts, onClose, onAdd }: Pro
       (answer) => {
         if (!current) return;
         setDropped(answer);
+        setFailure("");
         setName((before) => before || freeName(job, answer.stem));
         setMade(answer.shapes[0].type);
         setRole(job.bodies?.some((body) => body.role === "design") ? "fixture" : "design");

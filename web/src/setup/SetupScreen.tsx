@@ -95,6 +95,10 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     setHistory((old) => changed(old, next));
     setFailure("");
   }, []);
+  const bring = (entry: BodyData) => {
+    change(added(job, entry));
+    setChosen(entry.name);
+  };
   const step = useCallback((go: (old: History) => History) => {
     setHistory(go);
     setPicks([]);
@@ -340,10 +344,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
         job={job}
         mounts={mounts.map((entry) => entry.name)}
         onClose={() => setComing(null)}
-        onAdd={(entry) => {
-          change(added(job, entry));
-          setChosen(entry.name);
-        }}
+        onAdd={bring}
       />
       <AddBody
         open={adding}
@@ -351,10 +352,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
         job={job}
         mounts={mounts.map((entry) => entry.name)}
         onClose={() => setAdding(false)}
-        onAdd={(entry: BodyData) => {
-          change(added(job, entry));
-          setChosen(entry.name);
-        }}
+        onAdd={bring}
       />
     </div>
   );
