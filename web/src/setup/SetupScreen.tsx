@@ -395,11 +395,11 @@ function Placed({ body, mounts, onChange, onRemove, onCopy }: { body: BodyData; 
           aria-label="When it is there"
           onChange={(value) => onChange({ present: value ? (value.split(",").map((n) => (n ? Number(n) : null)) as [number, number | null]) : null })}
           options={[
-            { value: "", label: "all the time" },
-            { value: "0,1", label: "until the first stop" },
-            { value: "1,", label: "from the first stop on" },
-            { value: "1,2", label: "between first and second stop" },
-            { value: "2,", label: "from the second stop on" },
+            { value: "", label: "always" },
+            { value: "0,1", label: "to stop 1" },
+            { value: "1,", label: "from stop 1" },
+            { value: "1,2", label: "stop 1 to 2" },
+            { value: "2,", label: "from stop 2" },
           ]}
         />
         <span className="grow" />
