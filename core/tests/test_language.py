@@ -91,8 +91,10 @@ class Order(unittest.TestCase):
         self.assertEqual(motions.rpm[-3:].tolist(), [0, -500, 500])
 
     def test_the_end_takes_its_own_blocks_motion_along(self) -> None:
-        self.assertEqual(path("G1 X4 M30\nX9"), [[4, 0, 0]])
-        self.assertEqual(path("G1 X4\nM2\nX9"), [[4, 0, 0]])
+        for text in ("G1 X4 M30\nX9", "G1 X4\nM2\nX9"):
+            motions, told = interpret(READY + text + "\n")
+            self.assertEqual((motions.end[-1] - ZERO).round(6).tolist(), [4, 0, 0])
+            self.assertEqual([t[:2] for t in told], [("program.syntax", "caution")])  # nothing reaches X9
 
     def test_a_preselected_tool_waits_for_its_change(self) -> None:
         motions, _ = interpret("T1 M6\nG54 G0 X0\nT2\nX1\nM6\nX2\n")
@@ -130,7 +132,7 @@ class Feeds(unittest.TestCase):
             self.assertEqual([t[0] for t in interpret(READY + text + "\n")[1]], ["program.feed"], text)
 
     def test_no_feed_is_told_once(self) -> None:
-        self.assertEqual(interpret("T1 M6\nG54 G43 H1 G1 X1\nX2\nX3\n")[1], [("program.feed", "stop", 2)])
+        self.assertEqual(interpret("T1 M6\nS1 M3\nG54 G43 H1 G1 X1\nX2\nX3\n")[1], [("program.feed", "stop", 3)])
 
     def test_dwells(self) -> None:
         for text, seconds in (("G4 P250", 0.25), ("G4 X1.5", 1.5), ("G4 U2.", 2.0)):
@@ -269,7 +271,7 @@ class Calls(unittest.TestCase):
 
     def test_a_looping_main_program_runs_as_often_as_asked(self) -> None:
         for loops, x in ((1, 2), (4, 8)):
-            motions, told = interpret("T1 M6\nG54 G43 H1 F100\nG91 G1 X2\nM99\n", loops=loops)
+            motions, told = interpret("T1 M6\nG54 G43 H1 F100 S1 M3\nG91 G1 X2\nM99\n", loops=loops)
             self.assertEqual((motions.end[-1, 0], told), (x, []))
 
 

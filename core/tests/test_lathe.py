@@ -123,7 +123,7 @@ class Turning(WithFolder):
         self.assertEqual([(f.kind, f.bodies) for f in found], [("contact.shank", ("T1 holder", "bar"))])
 
     def test_what_turning_does_not_carry_out_is_said(self) -> None:
-        found = check_program(self.job("T0101\nG97 S1000 M3\nG0 X64. Z2.\nG71 U2. R1.\nG41\nM30\n")).findings
+        found = check_program(self.job("T0101\nG97 S1000 M3\nG0 X64. Z2.\nG36\nG51.2\nM30\n")).findings
         self.assertEqual(
             [(f.kind, f.line, f.severity) for f in found], [("program.word", 6, "stop"), ("program.word", 7, "stop")]
         )
@@ -133,7 +133,7 @@ class Turning(WithFolder):
             ("T0109\n", "program.offset", "caution", 3),  # a register that was never set
             ("T0808\n", "program.tool", "stop", 3),  # a station without a tool
             ("T0101\nG0 X60. U2.\n", "program.word", "caution", 4),
-            ("T0101\nG50 X100.\n", "program.word", "stop", 4),
+            ("T0101\nG50\n", "program.syntax", "stop", 4),
             ("T0101\nG0 Y5.\n", "program.word", "stop", 4),
             ("T0101\nG97 S500 M3\nG98 G1 X58.\n", "program.feed", "stop", 5),  # a feed per minute was never set
             ("G97 S500 M3\nG1 X90. F0.1\n", "program.tool", "stop", 4),

@@ -115,8 +115,7 @@ class Meanings(unittest.TestCase):
 
     def test_every_error_is_listed_with_its_line(self) -> None:
         _, told = interpret(
-            READY
-            + "G2 X10 Y0 I3 J0\nG1 X1.2.3\nG84 R1 Z-2\nG999\nM98 P77\nG0 G1 X1\nX1 X2\nG1 X[1/0]\nT9 M6\nG1 X#101\n"
+            READY + "G2 X10 Y0 I3 J0\nG1 X1.2.3\nG60 X2\nG999\nM98 P77\nG0 G1 X1\nX1 X2\nG1 X[1/0]\nT9 M6\nG1 X#101\n"
         )
         self.assertEqual(
             told,
@@ -126,9 +125,9 @@ class Meanings(unittest.TestCase):
         )  # fmt: skip
 
     def test_length_feed_and_offset_are_asked_for(self) -> None:
-        self.assertEqual(interpret("T1 M6\nG54 G1 X1 F9\n")[1], [("program.length", "stop", 2)])
-        self.assertEqual(interpret("T1 M6\nG43 H2 G1 X1 F9\n")[1], [("program.length", "stop", 2)])
-        self.assertEqual(interpret("T1 M6\nG43 H1 G1 X1\nX2\n")[1], [("program.feed", "stop", 2)])
+        self.assertEqual(interpret("T1 M6\nG54 G1 X1 F9 S9 M3\n")[1], [("program.length", "stop", 2)])
+        self.assertEqual(interpret("T1 M6\nG43 H2 G1 X1 F9 S9 M3\n")[1], [("program.length", "stop", 2)])
+        self.assertEqual(interpret("T1 M6\nG43 H1 G1 X1 S9 M3\nX2\n")[1], [("program.feed", "stop", 2)])
         self.assertEqual(interpret("G55 G0 X1\n")[1], [("program.offset", "caution", 1)])
 
     def test_peck_drilling_unrolled(self) -> None:

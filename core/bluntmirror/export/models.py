@@ -14,6 +14,20 @@ class Exact(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
+class EditEntry(Exact):
+    """A line of a program changed: `old` null inserts `new` before the line, `new` null deletes it."""
+
+    program: str
+    line: int
+    old: str | None
+    new: str | None
+
+
+class FixEntry(Exact):
+    title: str
+    edits: list[EditEntry]
+
+
 class FindingEntry(Exact):
     """One thing wrong. `amount` in mm or degrees, `time` in s, `point` in the machine's frame at that time."""
 
@@ -31,6 +45,8 @@ class FindingEntry(Exact):
     count: int = Field(description="how many motions it spans")
     message: str
     remedy: str
+    rule: str = Field(description="what found it; docs/findings.md lists the rules")
+    fix: FixEntry | None = Field(description="a change that would clear it and is safe to make, where there is one")
 
 
 class AxisUse(Exact):
@@ -62,6 +78,24 @@ class PairMargin(Exact):
     time: float
 
 
+class Lines(Exact):
+    program: str
+    first: int
+    last: int
+
+
+class ShiftedLines(Lines):
+    by: dict[str, float]
+
+
+class RulesRun(Exact):
+    """Which rules of the program check ran. `changed`: those set otherwise than they come, by job or organisation."""
+
+    ran: list[str]
+    off: list[str]
+    changed: dict[str, Literal["caution", "stop"]]
+
+
 class SwitchesUsed(Exact):
     block_skip: list[int]
     optional_stop: bool
@@ -70,6 +104,8 @@ class SwitchesUsed(Exact):
     rapid_override: float = Field(description="per cent")
     dry_run: bool
     air_cut: float = Field(description="mm that the work offsets were raised by")
+    left_out: list[Lines] = Field(description="blocks that were not carried out")
+    shifts: list[ShiftedLines] = Field(description="blocks that were carried out shifted")
 
 
 class Checked(Exact):
@@ -81,6 +117,7 @@ class Checked(Exact):
     design: bool
     not_checked: list[str]
     switches: SwitchesUsed
+    rules: RulesRun
     notes: list[str]
 
 

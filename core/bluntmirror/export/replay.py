@@ -20,7 +20,8 @@ from ..machine import Chain
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
 from ..rehearsal.result import CutStock
-from ..rehearsal.run import assemblies, contact_bodies, present_between, stops_of, tool_mount, work_mount
+from ..rehearsal.run import assemblies, contact_bodies, present_between, stops_of
+from ..rehearsal.virtual_control import tool_mount, work_mount
 
 DEVIATION_REACH_MM = 5.0  # deviations beyond this are shown as this
 FORMAT = "blunt-mirror/replay@1"

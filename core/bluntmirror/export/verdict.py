@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from typing import Any
 from xml.etree import ElementTree
 
 from .. import __version__
-from ..findings import CATALOGUE, Finding
+from ..findings import CATALOGUE, RULES, Finding, Policy
 from ..rehearsal import Rehearsal
 from ..rehearsal.travel import ranges
 
@@ -32,6 +33,8 @@ def finding_dict(item: Finding) -> dict[str, Any]:
         "count": item.count,
         "message": item.message,
         "remedy": item.remedy,
+        "rule": item.rule,
+        "fix": None if item.fix is None else asdict(item.fix) | {"edits": [asdict(edit) for edit in item.fix.edits]},
     }
 
 
@@ -49,6 +52,15 @@ def not_checked(result: Rehearsal) -> list[str]:
         told.append("material: dry run, no stock was cut")
     if result.job.file.switches.air_cut:
         told.append(f"gouges and material left: rehearsed {result.job.file.switches.air_cut:g} mm above the work")
+    told += [
+        f"{s.program} lines {s.first} to {s.last}: left out of this rehearsal"
+        for s in result.job.file.switches.left_out
+    ]
+    told += [
+        f"{s.program} lines {s.first} to {s.last}: rehearsed shifted by "
+        + " ".join(f"{axis}{value:+g}" for axis, value in s.by.items())
+        for s in result.job.file.switches.shifts
+    ]
     told += [f"contact of {a} with {b}: switched off in the job" for a, b in result.off]
     told.append("cutting forces, chatter and chip flow")
     return told
@@ -103,11 +115,24 @@ def verdict_dict(result: Rehearsal) -> dict[str, Any]:
             ],
             "design": any(c.part for c in result.stocks),
             "not_checked": not_checked(result),
-            "switches": switches.model_dump(exclude={"notes"}),
+            "switches": switches.model_dump(
+                exclude={"notes": True, "left_out": {"__all__": {"notes"}}, "shifts": {"__all__": {"notes"}}}
+            ),
+            "rules": rules_run(result.docket.policy),
             "notes": notes,
         },
         "version": __version__,
     }  # fmt: skip
+
+
+def rules_run(policy: Policy) -> dict[str, Any]:
+    changed = policy.changed()
+    off = [rule for rule, setting in changed.items() if setting == "off"]
+    return {
+        "ran": [rule for rule in RULES if rule not in off],
+        "off": off,
+        "changed": {rule: setting for rule, setting in changed.items() if setting != "off"},
+    }
 
 
 WORDS = {"stop": "STOP: do not run this program", "caution": "CAUTION: look first", "clear": "CLEAR: it may run"}

@@ -7,8 +7,27 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from .catalogue import CATALOGUE, Severity
+from .rules import RULES, Policy, kind_of
 
 Verdict = Literal["stop", "caution", "clear"]
+
+
+@dataclass(frozen=True)
+class Edit:
+    """One line of a program changed: `old` None inserts `new` before the line, `new` None deletes it."""
+
+    program: str
+    line: int
+    old: str | None
+    new: str | None
+
+
+@dataclass(frozen=True)
+class Fix:
+    """A change that would clear a finding and is safe to offer; `title` says it in a few words."""
+
+    title: str
+    edits: tuple[Edit, ...]
 
 
 @dataclass(frozen=True)
@@ -35,6 +54,8 @@ class Finding:
     remedy: str = ""
     motion: int = -1
     last_motion: int = -1
+    rule: str = ""
+    fix: Fix | None = None
 
     @property
     def cause(self) -> str:
@@ -42,27 +63,34 @@ class Finding:
         return "|".join([self.kind, str(self.channel), self.program, str(self.tool), self.axis, *sorted(self.bodies)])
 
 
-def finding(kind: str, message: str, severity: Severity | None = None, **fields: object) -> Finding:
-    """A finding of a kind in the catalogue, with the catalogue's severity and remedy unless told otherwise.
+def finding(name: str, message: str, severity: Severity | None = None, **fields: object) -> Finding:
+    """A finding of a rule, or of a kind in the catalogue, with its severity and remedy unless told otherwise.
 
-    Raises KeyError for a kind that the catalogue does not have.
+    Raises KeyError for a name that neither has.
     """
-    entry = CATALOGUE[kind]
+    entry = RULES.get(name) or CATALOGUE[name]
     fields["remedy"] = fields.get("remedy") or entry.remedy
-    return Finding(kind, message, severity or entry.severity, **fields)  # type: ignore[arg-type]
+    return Finding(kind_of(name), message, severity or entry.severity, rule=name, **fields)  # type: ignore[arg-type]
 
 
 @dataclass
 class Docket:
-    """Collects findings; the same message at the same line is taken once and counted."""
+    """Collects findings; the same message at the same line is taken once and counted. What the policy switches off is not
+    taken."""
 
     findings: list[Finding] = field(default_factory=list)
+    policy: Policy = field(default_factory=Policy)
     _places: dict[tuple[str, str, int, str], int] = field(default_factory=dict)
 
-    def add(self, kind: str, message: str, severity: Severity | None = None, **fields: object) -> None:
-        self.take(finding(kind, message, severity, **fields))
+    def add(self, name: str, message: str, severity: Severity | None = None, **fields: object) -> None:
+        self.take(finding(name, message, severity, **fields))
 
     def take(self, new: Finding) -> None:
+        setting = self.policy.of(new.rule)
+        if setting == "off":
+            return
+        if setting is not None:
+            new = replace(new, severity=setting)
         place = (new.kind, new.program, new.line, new.message)
         known = self._places.get(place)
         if known is None:

@@ -25,6 +25,7 @@ from .models import JobFile, MachineFile, ToolsFile
 
 MAX_JSON_BYTES = 50_000_000
 MAX_PROGRAM_BYTES = 150_000_000
+MAX_DIALECT_BYTES = 1_000_000
 MAX_ZIP_FILES = 2_000
 MAX_ZIP_BYTES = 1_000_000_000
 MAX_ZIP_RATIO = 200
@@ -49,6 +50,7 @@ class Job:
     machine: MachineFile
     tools: ToolsFile
     programs: dict[str, bytes]
+    dialect_files: dict[str, bytes] = field(default_factory=dict)
     _meshes: dict[str, Mesh] = field(default_factory=dict)
     _drawings: dict[tuple[str, bool], list[models.Pair]] = field(default_factory=dict)
     _unpacked: tempfile.TemporaryDirectory[str] | None = None
@@ -170,7 +172,16 @@ def with_data(job: Job, data: dict[str, Any]) -> Job:
     if file.units == "inch":
         file = models.in_millimetres(file, INCH_MM)
     _check_job(file, job.machine, "job.json")
-    made = Job(job.folder, file, job.machine, job.tools, job.programs, _meshes=job._meshes, _unpacked=job._unpacked)
+    made = Job(
+        job.folder,
+        file,
+        job.machine,
+        job.tools,
+        job.programs,
+        job.dialect_files,
+        _meshes=job._meshes,
+        _unpacked=job._unpacked,
+    )
     _ = made.body_meshes
     return made
 
@@ -297,7 +308,14 @@ def _load(folder: Path, name: str) -> Job:
                     "split it into subprograms",
                 )
             programs[shown] = path.read_bytes()
-    job = Job(folder, file, machine, tools, programs)
+    dialects = {}
+    for i, entry in enumerate(file.programs):
+        if entry.dialect not in models.DIALECTS:
+            path = inside(folder, entry.dialect, f"programs[{i}].dialect")
+            if path.stat().st_size > MAX_DIALECT_BYTES:
+                raise JobUnreadable(entry.dialect, f"the dialect file is larger than {MAX_DIALECT_BYTES // 1000} kB")
+            dialects[entry.dialect] = path.read_bytes()
+    job = Job(folder, file, machine, tools, programs, dialects)
     _ = job.body_meshes, job.link_meshes  # a broken mesh is an unreadable job: say so now
     return job
 

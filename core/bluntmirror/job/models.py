@@ -9,7 +9,7 @@ from __future__ import annotations
 import itertools
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 
 class _Mark:
@@ -237,7 +237,8 @@ class MachineFile(Strict):
     turret: Turret | None = None
     work_spindle: WorkSpindle | None = None
     rapid: Literal["straight", "dogleg"] = "straight"
-    codes: dict[Annotated[str, Field(pattern=r"^M\d{1,4}$")], MachineCode] = {}
+    codes: dict[Annotated[str, Field(pattern=r"^(M\d{1,4}|G\d{1,4}(\.\d)?)$")], MachineCode] = {}
+    wait_marks: tuple[Annotated[int, Field(ge=1)], Annotated[int, Field(le=9999)]] | None = (100, 199)  # M codes
     ignore: list[tuple[str, str]] = []
 
 
@@ -372,6 +373,13 @@ class Holder(Strict):
     shapes: list[Shape] = []
 
 
+class Limits(Strict):
+    """What a tool may be asked for: least and most surface speed in m/min, feed per tooth in mm."""
+
+    surface_speed: tuple[Annotated[float, Field(ge=0)], Positive] | None = None
+    feed_per_tooth: Annotated[tuple[Annotated[float, Field(ge=0)], Positive] | None, LENGTH] = None
+
+
 class ToolEntry(Strict):
     number: Annotated[int, Field(ge=0, le=99_999_999)]
     name: str = ""
@@ -380,6 +388,7 @@ class ToolEntry(Strict):
     length: Annotated[Positive, LENGTH]
     registers: Annotated[dict[Literal["H", "D", "X", "Y", "Z"], Finite], LENGTH] = {}
     station: Annotated[int, Field(ge=1, le=1000)] | None = None
+    limits: Limits = Limits()
     offset: Annotated[Pair, LENGTH] = (0.0, 0.0)  # of the tip beside the mount's axis, along the mount's x and y
 
 
@@ -402,11 +411,21 @@ class ToolsFile(Strict):
 # --- job.json ---------------------------------------------------------------------------------------------------------
 
 
+DIALECTS = ("iso-mill", "iso-turn", "iso-turn-b", "rs274")
+
+
 class ProgramFile(Strict):
     channel: Annotated[int, Field(ge=1, le=16)] = 1
     main: str
     library: list[str] = []
-    dialect: Literal["iso-mill", "iso-turn", "iso-turn-b", "rs274"] = "iso-mill"
+    dialect: str = "iso-mill"  # iso-mill, iso-turn, iso-turn-b, rs274, or a dialect file of the job ("floor-7.json")
+
+    @field_validator("dialect")
+    @classmethod
+    def _known(cls, value: str) -> str:
+        if value not in DIALECTS and not value.endswith(".json"):
+            raise ValueError(f"there is no dialect '{value}': {', '.join(DIALECTS)}, or a .json file of the job")
+        return value
 
 
 class Body(Placed):
@@ -447,6 +466,27 @@ class Checks(Strict):
     near: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 1.0
     near_stock: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
     pairs: Annotated[list[PairRule], Field(max_length=1000)] = []  # the last rule that fits a pair holds
+    rules: dict[str, Literal["off", "caution", "stop"]] = {}  # rules of the program check that are set otherwise
+
+
+class Stretch(Strict):
+    """Lines of a program, both ends counted."""
+
+    program: str
+    first: Annotated[int, Field(ge=1)]
+    last: Annotated[int, Field(ge=1)]
+
+
+class ShiftedStretch(Stretch):
+    by: Annotated[dict[Literal["X", "Y", "Z"], Finite], LENGTH]  # axis → how much farther it goes there
+
+
+class ReadingLimits(Strict):
+    """Where reading a program ends with a finding."""
+
+    blocks: Annotated[int, Field(ge=1, le=100_000_000)] = 2_000_000  # carried out through jumps, loops and calls
+    depth: Annotated[int, Field(ge=1, le=1000)] = 64
+    seconds: Annotated[float, Field(gt=0, le=86_400)] = 900.0
 
 
 class Switches(Strict):
@@ -459,6 +499,8 @@ class Switches(Strict):
     air_cut: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False), LENGTH] = (
         0.0  # the work offset raised by so much
     )
+    left_out: Annotated[list[Stretch], Field(max_length=1000)] = []  # blocks that are not carried out
+    shifts: Annotated[list[ShiftedStretch], Field(max_length=1000)] = []  # blocks carried out farther off
 
 
 class JobFile(Strict):
@@ -474,6 +516,7 @@ class JobFile(Strict):
     bare_numbers: Literal["mm", "increment"] = "mm"
     switches: Switches = Switches()
     checks: Checks = Checks()
+    limits: ReadingLimits = ReadingLimits()
 
     @model_validator(mode="after")
     def _names_once(self) -> JobFile:

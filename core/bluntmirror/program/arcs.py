@@ -8,12 +8,18 @@ import math
 END_TOLERANCE_MM = 0.01  # radius difference between start and end, as the language's table says
 HALF_CIRCLE_MM = 0.02  # a chord this little longer than 2R is a half circle whose numbers were rounded
 
+ONE_POINT_MM = 1e-6
+
 OK, RADII_DIFFER, NO_CENTRE, CHORD_TOO_LONG, NO_CHORD = 0, 1, 2, 3, 4
 
 
 def sweep_of(start_1, start_2, end_1, end_2, centre_1, centre_2, clockwise):  # type: ignore[no-untyped-def]
-    """The signed angle from start to end about the centre; a full turn where both are one point."""
-    if start_1 == end_1 and start_2 == end_2:
+    """The signed angle from start to end about the centre; a full turn where both are one point.
+
+    One point to within rounding: places are sums and differences of offsets, and no control reads a millionth of a
+    millimetre.
+    """
+    if abs(start_1 - end_1) < ONE_POINT_MM and abs(start_2 - end_2) < ONE_POINT_MM:
         return -2.0 * math.pi if clockwise else 2.0 * math.pi
     a = math.atan2(start_2 - centre_2, start_1 - centre_1)
     b = math.atan2(end_2 - centre_2, end_1 - centre_1)

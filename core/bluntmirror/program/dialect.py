@@ -1,111 +1,155 @@
-"""Dialects as data: which codes each carries out, in which modal groups, and which the trade knows besides.
+"""Dialects: data files that give the codes of a control their meanings.
 
-Codes are kept as tenths (G54.1 is 541), so that they are whole numbers. Sources: ISO 6983-1 for the addresses and
-preparatory functions it fixes; the rest is common practice.
+Codes are kept as tenths (G54.1 is 541), so that they are whole numbers. A dialect of a user's own is a file of the same
+form, which may be `based_on` one of ours and say only what differs. Sources of ours: ISO 6983-1 for the addresses and
+preparatory functions it fixes, the public-domain RS274/NGC report for `rs274`; the rest is common practice.
 """
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
+from functools import lru_cache
+from importlib import resources
+from typing import Annotated, Literal
 
-(
-    MOTION, CYCLE, PLANE, DISTANCE, FEED_MODE, UNITS, COMPENSATION, LENGTH, RETURN, OFFSET, PATH, SPEED_MODE, TILT, DYNAMIC,
-) = (
-    "motion", "cycle", "plane", "distance", "feed mode", "units", "cutter compensation", "length offset", "cycle return",
-    "work offset", "path mode", "speed mode", "tilted plane", "dynamic offset",
-)  # fmt: skip
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-G_GROUPS: dict[int, str] = {
-    **dict.fromkeys((0, 10, 20, 30), MOTION),
-    **dict.fromkeys((730, 800, 810, 820, 830), CYCLE),
-    **dict.fromkeys((170, 180, 190), PLANE),
-    **dict.fromkeys((900, 910), DISTANCE),
-    **dict.fromkeys((930, 940, 950), FEED_MODE),
-    **dict.fromkeys((200, 210), UNITS),
-    **dict.fromkeys((400,), COMPENSATION),
-    **dict.fromkeys((430, 434, 435, 440, 490), LENGTH),
-    **dict.fromkeys((980, 990), RETURN),
-    **dict.fromkeys((540, 550, 560, 570, 580, 590, 541), OFFSET),
-    **dict.fromkeys((610, 640), PATH),
-    **dict.fromkeys((970,), SPEED_MODE),
-    **dict.fromkeys((682, 690), TILT),
-    **dict.fromkeys((2540, 2550), DYNAMIC),
-}
-G_ONE_BLOCK = frozenset({40, 90, 280, 300, 520, 530, 531, 920})
-# Cancelling what was never switched on: carried out by doing nothing.
-G_CANCELS = frozenset({150, 500, 501, 670})
-G_KNOWN = {
-    50: "high-speed mode", 51: "high-speed mode", 71: "cylindrical interpolation", 80: "look-ahead control",
-    100: "offset setting", 110: "offset setting", 121: "polar interpolation", 131: "polar interpolation",
-    160: "polar coordinates", 310: "skip move", 330: "thread cutting", 410: "cutter compensation",
-    420: "cutter compensation", 510: "scaling", 511: "mirror image", 600: "one-way positioning",
-    620: "corner override", 630: "tapping mode", 650: "macro call", 660: "modal macro call", 680: "rotation",
-    740: "left-hand tapping cycle", 760: "fine boring cycle", 840: "tapping cycle",
-    842: "rigid tapping cycle", 850: "boring cycle", 860: "boring cycle", 870: "back boring cycle",
-    880: "boring cycle", 890: "boring cycle", 960: "constant surface speed", 1070: "cylindrical interpolation",
-}  # fmt: skip
+from .meanings import CYCLES, MEANINGS, Meaning
 
-M_STOP, M_SPINDLE, M_COOLANT = "stop", "spindle", "coolant"
-M_GROUPS: dict[int, str] = {
-    **dict.fromkeys((0, 1, 2, 30), M_STOP),
-    **dict.fromkeys((3, 4, 5, 19), M_SPINDLE),
-    **dict.fromkeys((7, 8, 9), M_COOLANT),
-}
-M_CARRIED = frozenset({0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 19, 30, 98, 99})
-M_KNOWN = {10: "clamp", 11: "unclamp", 12: "clamp", 13: "unclamp", 29: "rigid tapping"}
+Code = Annotated[str, Field(pattern=r"^[GM]\d{1,4}(\.\d)?$")]
+BUILT_IN = ("iso-mill", "iso-turn", "iso-turn-b", "rs274")
 
-CYCLES = frozenset({730, 810, 820, 830})
-LENGTH_LETTERS = frozenset("XYZUVWABCIJKRQ")  # a bare number here is counted in increments when the job says so
-CARRIED_LETTERS = frozenset("ABCDFGHIJKLMNOPQRSTUVWXYZ")
+
+class Settings(BaseModel):
+    """What controls do differently on the same code; parameters of the virtual control.
+
+    outside_corner   compensation round an outside corner: "lines" (carried on to where they meet, two short ones round a
+                     sharp one) or "arc" about the corner
+    cycle_shift      the way that a boring tool is shifted off the wall, along the plane's first axis: 1 or -1
+    peck_clearance   mm that a peck keeps from where the last one ended
+    helix_turns      whether P in an arc block counts whole turns
+    macro            "numbers" (IF GOTO, WHILE DO, G65) or "o-words" (o<name> sub, call, if, while, repeat)
+    look_ahead       blocks in a row without a way in the plane that compensation can look past; more are reported
+    thread_run_out   the lead's share over which a threading pass runs out, where the program does not say (tenths of a lead)
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+    outside_corner: Literal["lines", "arc"] = "lines"
+    cycle_shift: Literal[1, -1] = 1
+    peck_clearance: Annotated[float, Field(ge=0, le=100)] = 0.5
+    helix_turns: bool = False
+    macro: Literal["numbers", "o-words"] = "numbers"
+    look_ahead: Annotated[int, Field(ge=0, le=1000)] = 2
+    thread_run_out: Annotated[float, Field(ge=0, le=99)] = 0.0
+
+
+class DialectFile(BaseModel):
+    """A dialect as a file. `codes`: code → meaning; `known`: codes that are reported as not carried out, with what they are;
+    `start`: the meanings in force when a program begins."""
+
+    model_config = ConfigDict(extra="forbid")
+    format: Literal["blunt-mirror/dialect@1"]
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    title: str = ""
+    based_on: str | None = None
+    turning: bool = False
+    codes: dict[Code, str] = {}
+    known: dict[Code, str] = {}
+    start: list[str] = []
+    settings: dict[str, str | float | bool] = {}
+
+    @model_validator(mode="after")
+    def _meanings_exist(self) -> DialectFile:
+        for code, meaning in self.codes.items():
+            if meaning not in MEANINGS:
+                raise ValueError(f"codes.{code}: '{meaning}' is not a meaning; docs/language.md lists them")
+        for meaning in self.start:
+            if not MEANINGS.get(meaning) or not MEANINGS[meaning].group:
+                raise ValueError(f"start: '{meaning}' is not a modal meaning")
+        if self.based_on is not None and self.based_on not in BUILT_IN:
+            raise ValueError(f"based_on: there is no dialect '{self.based_on}'")
+        return self
 
 
 @dataclass(frozen=True)
 class Dialect:
-    """G codes in tenths. `known`: codes of the trade that are reported as not carried out, with what they are."""
+    """`g` and `m`: code (G in tenths) → meaning; `known`: codes of the trade that this dialect does not carry out."""
 
     name: str
-    g_groups: dict[int, str]
-    g_one_block: frozenset[int]
-    g_cancels: frozenset[int]
-    g_known: dict[int, str]
-    cycles: frozenset[int]
-    m_groups: dict[int, str]
-    m_carried: frozenset[int]
-    m_known: dict[int, str]
-    letters: frozenset[str] = CARRIED_LETTERS
+    title: str
+    turning: bool
+    g: dict[int, Meaning]
+    m: dict[int, Meaning]
+    known: dict[str, str]
+    start: tuple[str, ...]
+    settings: Settings
+
+    @property
+    def o_words(self) -> bool:
+        return self.settings.macro == "o-words"
+
+    def code_of(self, meaning: str) -> str:
+        """The code that stands for a meaning, "" where the dialect has none."""
+        return _codes(self).get(meaning, "")
+
+    @property
+    def has_cycles(self) -> bool:
+        return any(meaning.name in CYCLES for meaning in self.g.values())
 
 
-MILL = Dialect("iso-mill", G_GROUPS, G_ONE_BLOCK, G_CANCELS, G_KNOWN, CYCLES, M_GROUPS, M_CARRIED, M_KNOWN)
+@lru_cache
+def _names(name: str, items: tuple[tuple[str, int, str], ...]) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for letter, code, meaning in items:
+        found.setdefault(meaning, code_name(letter, code if letter == "G" else code * 10))
+    return found
 
-# Turning, code system A: G98 and G99 are feed modes there, G50 the limit of the spindle's speed, U W H increments.
-_CONSTANT_CYCLES = dict.fromkeys((800, 830, 840, 850, 870, 880, 890), "drilling cycle with driven tools")
-TURN = Dialect(
-    "iso-turn",
-    {
-        **dict.fromkeys((0, 10, 20, 30), MOTION),
-        **dict.fromkeys((170, 180, 190), PLANE),
-        **dict.fromkeys((200, 210), UNITS),
-        **dict.fromkeys((400,), COMPENSATION),
-        **dict.fromkeys((540, 550, 560, 570, 580, 590), OFFSET),
-        **dict.fromkeys((960, 970), SPEED_MODE),
-        **dict.fromkeys((980, 990), FEED_MODE),
-    },
-    frozenset({40, 280, 300, 500, 530}),
-    frozenset({490, 640, 670, 690, 800}),
-    {
-        71: "cylindrical interpolation", 1070: "cylindrical interpolation", 100: "offset setting", 121: "polar interpolation",
-        131: "polar interpolation", 1120: "polar interpolation", 1130: "polar interpolation", 310: "skip move",
-        320: "thread cutting", 330: "thread cutting", 340: "thread of changing lead", 410: "nose compensation",
-        420: "nose compensation", 650: "macro call", 660: "modal macro call", 680: "mirror of two turrets",
-        700: "finishing cycle", 710: "roughing cycle along Z", 720: "roughing cycle along X", 730: "repeating cycle",
-        740: "face pecking cycle", 750: "grooving cycle", 760: "threading cycle", 900: "turning cycle", 920: "threading cycle",
-        940: "facing cycle", 520: "local shift", **{code: name for code, name in _CONSTANT_CYCLES.items() if code != 800},
-    },
-    frozenset(),
-    M_GROUPS,
-    M_CARRIED,
-    M_KNOWN,
-)  # fmt: skip
+
+def _codes(dialect: Dialect) -> dict[str, str]:
+    items = [("G", code, meaning.name) for code, meaning in dialect.g.items()]
+    items += [("M", code, meaning.name) for code, meaning in dialect.m.items()]
+    return _names(dialect.name, tuple(items))
+
+
+def make_dialect(file: DialectFile) -> Dialect:
+    """A dialect from its file, on top of the one it is based on."""
+    base = built_in(file.based_on) if file.based_on else None
+    g = dict(base.g) if base else {}
+    m = dict(base.m) if base else {}
+    known = dict(base.known) if base else {}
+    for code, meaning in file.codes.items():
+        known.pop(code, None)
+        if code[0] == "G":
+            g[round(float(code[1:]) * 10)] = MEANINGS[meaning]
+        else:
+            m[round(float(code[1:]))] = MEANINGS[meaning]
+    known |= file.known
+    settings = Settings(**{**(base.settings.model_dump() if base else {}), **file.settings})
+    start = tuple(file.start) or (base.start if base else ())
+    turning = file.turning or (base.turning if base else False)
+    return Dialect(file.name, file.title or (base.title if base else ""), turning, g, m, known, start, settings)
+
+
+@lru_cache
+def built_in(name: str) -> Dialect:
+    """One of our own dialects. Raises KeyError for another name."""
+    if name not in BUILT_IN:
+        raise KeyError(name)
+    text = resources.files(__package__).joinpath("dialects", f"{name}.json").read_text("utf-8")
+    return make_dialect(DialectFile.model_validate_json(text))
+
+
+def read_dialect(data: bytes) -> Dialect:
+    """A dialect file's bytes. Raises ValueError, with place and reason in one line."""
+    try:
+        return make_dialect(DialectFile.model_validate_json(data))
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise ValueError(f"{where + ': ' if where else ''}{first['msg']}") from None
+    except json.JSONDecodeError as error:  # pragma: no cover - pydantic reports it as a ValidationError
+        raise ValueError(str(error)) from None
 
 
 def code_name(letter: str, tenths: int) -> str:

@@ -1,9 +1,13 @@
 """Expressions: `[…]`, variables, functions, comparisons, in the usual order of a macro language.
 
-    function  >  * / MOD AND  >  + - OR XOR  >  EQ NE GT GE LT LE
+numbers   function  >  * / MOD AND  >  + - OR XOR  >  EQ NE GT GE LT LE          (AND OR XOR bit by bit)
+o-words   function  >  **  >  * / MOD  >  + -  >  EQ NE GT GE LT LE  >  AND OR XOR   (of truth values)
 
-Angles are in degrees. FIX cuts towards zero, FUP away from it, ROUND to the nearest. A vacant variable counts as 0 in
-a sum, which is reported; EQ and NE tell it from 0.
+Angles are in degrees. ROUND goes to the nearest; FIX and FUP as the dialect says. A vacant variable counts as 0 in a sum,
+which is reported; EQ and NE tell it from 0.
+
+An expression is read once into a tree and turned into a Python function of the variables: macro loops run at the speed
+of that function. The tree holds numbers, variables and the operations of the tables below, nothing else.
 """
 
 from __future__ import annotations
@@ -11,8 +15,11 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
+
+from .variables import MacroError, Variables
+
+Value = float | None
 
 
 class ExpressionError(Exception):
@@ -23,57 +30,42 @@ class ExpressionError(Exception):
         self.at = at
 
 
-class MacroError(Exception):
-    """An expression that can be read but not worked out: division by zero, a bad argument."""
-
-
-class Variables:
-    """The numbered variables of a channel; `vacant_read` collects those read while vacant."""
-
-    def __init__(self, initial: dict[str, float]) -> None:
-        self.common = {int(k): v for k, v in initial.items() if k.isdigit()}
-        self.local: dict[int, float] = {}
-        self.vacant_read: list[str] = []
-
-    def get(self, number: int) -> float | None:
-        if number == 0:
-            return None
-        if 1 <= number <= 33:
-            return self.local.get(number)
-        if 100 <= number <= 999:
-            return self.common.get(number)
-        raise MacroError(f"system variable #{number} is not yet carried out")
-
-    def set(self, number: int, value: float | None) -> None:
-        if 1 <= number <= 33:
-            store = self.local
-        elif 100 <= number <= 999:
-            store = self.common
-        else:
-            raise MacroError(f"variable #{number} cannot be set here")
-        if value is None:
-            store.pop(number, None)
-        else:
-            store[number] = value
-
-
-Value = float | None
-
-
-@dataclass(frozen=True)
 class Expression:
     """A parsed expression. `work_out` gives its value, None when it is a vacant variable alone."""
 
-    text: str
-    node: Any
+    __slots__ = ("_function", "node", "text")
+
+    def __init__(self, text: str, node: Any) -> None:
+        self.text, self.node = text, node
+        self._function: Callable[[Variables], Value] | None = None
 
     def work_out(self, variables: Variables) -> Value:
-        return _work_out(self.node, variables)
+        """Raises MacroError for what cannot be worked out."""
+        function = self._function or self._compile()
+        try:
+            return function(variables)
+        except ZeroDivisionError:
+            raise MacroError("division by zero") from None
+        except (ValueError, OverflowError, TypeError):
+            raise MacroError(f"{self.text} cannot be worked out") from None
 
-    def variable_number(self, variables: Variables) -> int:
-        """For the left side of an assignment."""
-        assert self.node[0] == "#"
-        return _number(_work_out(self.node[1], variables))
+    def _compile(self) -> Callable[[Variables], Value]:
+        source = _raw(self.node)
+        self._function = eval(f"lambda v: {source}", dict(_NAMES))
+        return self._function
+
+    @property
+    def is_variable(self) -> bool:
+        return isinstance(self.node, tuple) and self.node[0] in ("#", "#name")
+
+    def key(self, variables: Variables) -> int | str:
+        """The number or name of the variable that this is, for the left side of an assignment."""
+        kind, inner = self.node
+        if kind == "#name":
+            return str(inner)
+        if isinstance(inner, float):
+            return int(inner)
+        return _number(Expression(self.text, inner).work_out(variables))
 
 
 def _number(value: Value) -> int:
@@ -106,40 +98,49 @@ _FUNCTIONS: dict[str, Callable[[float], float]] = {
     "ROUND": lambda x: math.copysign(math.floor(abs(x) + 0.5), x),
     "FIX": lambda x: float(math.trunc(x)),
     "FUP": lambda x: math.copysign(math.ceil(abs(x)), x),
+    "FLOOR": lambda x: float(math.floor(x)),
+    "CEIL": lambda x: float(math.ceil(x)),
     "LN": _checked(math.log, "LN of"),
     "EXP": _checked(math.exp, "EXP of"),
 }
-_FUNCTION = re.compile("|".join(sorted(_FUNCTIONS, key=len, reverse=True)))
+_FUNCTION = re.compile("|".join(sorted({*_FUNCTIONS, "EXISTS"} - {"FLOOR", "CEIL"}, key=len, reverse=True)))
 _NUMBER = re.compile(r"\d+\.?\d*|\.\d+")
-_LEVELS = [
-    re.compile(r"EQ|NE|GT|GE|LT|LE"),
-    re.compile(r"\+|-|OR|XOR"),
-    re.compile(r"\*|/|MOD|AND"),
-]
+_VARIABLE_NUMBER = re.compile(r"\d+")
+_LEVELS = {
+    False: [re.compile(r"EQ|NE|GT|GE|LT|LE"), re.compile(r"\+|-|OR|XOR"), re.compile(r"\*|/|MOD|AND")],
+    True: [
+        re.compile(r"AND|OR|XOR"), re.compile(r"EQ|NE|GT|GE|LT|LE"), re.compile(r"\+|-"), re.compile(r"\*(?!\*)|/|MOD"),
+        re.compile(r"\*\*"),
+    ],
+}  # fmt: skip
 MAX_DEPTH = 50
 
 
 def parse_expression(
-    text: str, at: int, variable_only: bool = False, operand_only: bool = False
+    text: str, at: int, variable_only: bool = False, operand_only: bool = False, named: bool = False
 ) -> tuple[Expression, int]:
-    """Parse from `at`; returns the expression and the index after it. Raises ExpressionError."""
-    parser = _Parser(text, at)
+    """Parse from `at`; returns the expression and the index after it. `named`: the o-word language, with named variables.
+    Raises ExpressionError."""
+    parser = _Parser(text, at, named)
     node = parser.variable() if variable_only else parser.operand(0) if operand_only else parser.level(0, 0)
     return Expression(text[at : parser.at], node), parser.at
 
 
 class _Parser:
-    def __init__(self, text: str, at: int) -> None:
-        self.text = text
-        self.at = at
+    def __init__(self, text: str, at: int, named: bool) -> None:
+        self.text, self.at, self.named = text, at, named
+        self.levels = _LEVELS[named]
 
     def level(self, level: int, depth: int) -> Any:
-        if level == len(_LEVELS):
+        if level == len(self.levels):
             return self.operand(depth)
         left = self.level(level + 1, depth)
-        while match := _LEVELS[level].match(self.text, self.at):
+        while match := self.levels[level].match(self.text, self.at):
             self.at = match.end()
-            left = (match[0], left, self.level(level + 1, depth))
+            operation = match[0]
+            if self.named and operation in ("AND", "OR", "XOR"):
+                operation = "truth-" + operation
+            left = (operation, left, self.level(level + 1, depth))
         return left
 
     def operand(self, depth: int) -> Any:
@@ -160,33 +161,55 @@ class _Parser:
         if text[at] == "#":
             return self.variable(depth)
         if match := _FUNCTION.match(text, at):
-            self.at = match.end()
-            if self.at >= len(text) or text[self.at] != "[":
-                raise ExpressionError(f"{match[0]} needs its argument in brackets", at)
-            self.at += 1
-            node = self.level(0, depth + 1)
-            second = None
-            if match[0] == "ATAN" and self.at < len(text) and text[self.at] == ",":
-                self.at += 1
-                second = self.level(0, depth + 1)
-            self.close("]")
-            if match[0] == "ATAN" and second is None and text[self.at : self.at + 2] == "/[":
-                self.at += 2
-                second = self.level(0, depth + 1)
-                self.close("]")
-            return ("atan2", node, second) if second is not None else ("call", match[0], node)
+            return self.function(match[0], depth)
         if match := _NUMBER.match(text, at):
             self.at = match.end()
             return float(match[0])
         raise ExpressionError(f"'{text[at]}' cannot stand here in an expression", at)
 
+    def function(self, name: str, depth: int) -> Any:
+        text, at = self.text, self.at
+        self.at += len(name)
+        if self.at >= len(text) or text[self.at] != "[":
+            raise ExpressionError(f"{name} needs its argument in brackets", at)
+        self.at += 1
+        if name == "EXISTS":
+            if not self.named:
+                raise ExpressionError("EXISTS is not part of this dialect", at)
+            node = self.variable(depth)
+            self.close("]")
+            return ("exists", node)
+        node = self.level(0, depth + 1)
+        second = None
+        if name == "ATAN" and self.at < len(text) and text[self.at] == ",":
+            self.at += 1
+            second = self.level(0, depth + 1)
+        self.close("]")
+        if name == "ATAN" and second is None and text[self.at : self.at + 2] == "/[":
+            self.at += 2
+            second = self.level(0, depth + 1)
+            self.close("]")
+        if self.named:
+            name = {"FIX": "FLOOR", "FUP": "CEIL"}.get(name, name)
+        return ("atan2", node, second) if second is not None else ("call", name, node)
+
     def variable(self, depth: int = 0) -> Any:
-        if self.at >= len(self.text) or self.text[self.at] != "#":
+        text = self.text
+        if self.at >= len(text) or text[self.at] != "#":
             raise ExpressionError("a variable begins with '#'", self.at)
         self.at += 1
-        if self.at < len(self.text) and self.text[self.at] == "<":
-            raise ExpressionError("named variables are not part of this dialect", self.at)
-        if match := re.compile(r"\d+").match(self.text, self.at):
+        if self.at < len(text) and text[self.at] == "<":
+            if not self.named:
+                raise ExpressionError("named variables are not part of this dialect", self.at)
+            end = text.find(">", self.at)
+            if end < 0:
+                raise ExpressionError("'>' is missing after a variable's name", self.at)
+            name = text[self.at + 1 : end].lower()
+            if not name:
+                raise ExpressionError("a variable's name is empty", self.at)
+            self.at = end + 1
+            return ("#name", name)
+        if match := _VARIABLE_NUMBER.match(text, self.at):
             self.at = match.end()
             return ("#", float(match[0]))
         return ("#", self.operand(depth + 1))
@@ -197,49 +220,61 @@ class _Parser:
         self.at += 1
 
 
-def _work_out(node: Any, variables: Variables) -> Value:
+# --- from the tree to a function ----------------------------------------------------------------------------------------
+
+
+def _raw(node: Any) -> str:
+    """Python for a node whose vacancy matters: a variable alone, the sides of EQ and NE."""
+    if isinstance(node, tuple) and node[0] == "#":
+        return f"v.get({_variable(node)})"
+    if isinstance(node, tuple) and node[0] == "#name":
+        return f"v.get({node[1]!r})"
+    return _sum(node)
+
+
+def _variable(node: Any) -> str:
+    return str(int(node[1])) if isinstance(node[1], float) else f"_number({_raw(node[1])})"
+
+
+def _sum(node: Any) -> str:
+    """Python for a node as a number: a vacant variable counts as 0 and is noted."""
     if isinstance(node, float):
-        return node
+        return repr(node)
     kind = node[0]
     if kind == "#":
-        return variables.get(_number(_work_out(node[1], variables)))
-
-    def operand(inner: Any) -> float:
-        value = _work_out(inner, variables)
-        if value is None:
-            variables.vacant_read.append(f"#{inner[1]:g}" if isinstance(inner[1], float) else "a variable")
-            return 0.0
-        return value
-
+        return f"v.number({_variable(node)})"
+    if kind == "#name":
+        return f"v.number({node[1]!r})"
     if kind == "neg":
-        return -operand(node[1])
+        return f"(-{_sum(node[1])})"
     if kind == "call":
-        return _FUNCTIONS[node[1]](operand(node[2]))
+        return f"{node[1]}({_sum(node[2])})"
+    if kind == "exists":
+        return f"float({_raw(node[1])} is not None)"
     if kind == "atan2":
-        return math.degrees(math.atan2(operand(node[1]), operand(node[2])))
+        return f"ATAN2({_sum(node[1])}, {_sum(node[2])})"
     if kind in ("EQ", "NE"):
-        a, b = _work_out(node[1], variables), _work_out(node[2], variables)
-        return float((a == b) == (kind == "EQ"))
-    a, b = operand(node[1]), operand(node[2])
-    try:
-        return _OPERATIONS[kind](a, b)
-    except ZeroDivisionError:
-        raise MacroError("division by zero") from None
-    except (ValueError, OverflowError):
-        raise MacroError(f"{a:g} {kind} {b:g} cannot be worked out") from None
+        return f"float({_raw(node[1])} {'==' if kind == 'EQ' else '!='} {_raw(node[2])})"
+    return _OPERATIONS[kind].format(_sum(node[1]), _sum(node[2]))
 
 
-_OPERATIONS: dict[str, Callable[[float, float], float]] = {
-    "+": lambda a, b: a + b,
-    "-": lambda a, b: a - b,
-    "*": lambda a, b: a * b,
-    "/": lambda a, b: a / b,
-    "MOD": lambda a, b: a - b * math.trunc(a / b),
-    "AND": lambda a, b: float(int(a) & int(b)),
-    "OR": lambda a, b: float(int(a) | int(b)),
-    "XOR": lambda a, b: float(int(a) ^ int(b)),
-    "GT": lambda a, b: float(a > b),
-    "GE": lambda a, b: float(a >= b),
-    "LT": lambda a, b: float(a < b),
-    "LE": lambda a, b: float(a <= b),
-}
+_OPERATIONS = {
+    "+": "({} + {})", "-": "({} - {})", "*": "({} * {})", "/": "({} / {})", "MOD": "MOD({}, {})", "**": "POWER({}, {})",
+    "AND": "float(int({}) & int({}))", "OR": "float(int({}) | int({}))", "XOR": "float(int({}) ^ int({}))",
+    "truth-AND": "float(({}) != 0 and ({}) != 0)", "truth-OR": "float(({}) != 0 or ({}) != 0)",
+    "truth-XOR": "float((({}) != 0) != (({}) != 0))",
+    "GT": "float({} > {})", "GE": "float({} >= {})", "LT": "float({} < {})", "LE": "float({} <= {})",
+}  # fmt: skip
+
+
+def _power(a: float, b: float) -> float:
+    value = a**b
+    if isinstance(value, complex):
+        raise MacroError(f"{a:g} ** {b:g} cannot be worked out")
+    return value
+
+
+_NAMES: dict[str, Any] = {
+    "__builtins__": {}, "float": float, "int": int, "_number": _number, "POWER": _power,
+    "ATAN2": lambda y, x: math.degrees(math.atan2(y, x)), "MOD": lambda a, b: a - b * math.trunc(a / b), **_FUNCTIONS,
+}  # fmt: skip

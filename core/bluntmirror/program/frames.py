@@ -45,6 +45,57 @@ class ToolFrame:
         return np.vstack([np.array(self.rows).reshape(3, 4), [0.0, 0.0, 0.0, 1.0]])
 
 
+@dataclass(frozen=True)
+class Shape:
+    """What mirror image, scaling and rotation make of a program point: linear · point + shift, about the program's zero."""
+
+    linear: Rows
+    shift: tuple[float, float, float]
+
+    def apply(self, point: Sequence[float]) -> list[float]:
+        x, y, z = point
+        return [a * x + b * y + c * z + d for (a, b, c), d in zip(self.linear, self.shift, strict=True)]
+
+    def direction(self, vector: Sequence[float]) -> list[float]:
+        x, y, z = vector
+        return [a * x + b * y + c * z for a, b, c in self.linear]
+
+    def back(self, point: Sequence[float]) -> list[float]:
+        """The program point of a shaped one; `linear` is never singular (a factor of 0 is refused)."""
+        return [float(v) for v in np.linalg.solve(np.array(self.linear), np.subtract(point, self.shift))]
+
+    def in_plane(self, first: int, second: int) -> tuple[float, bool] | None:
+        """Factor, and whether directions of turning are kept, for circles of a plane; None where they do not stay circles
+        of that plane."""
+        third = 3 - first - second
+        (a, b), (c, d) = ((self.linear[i][j] for j in (first, second)) for i in (first, second))
+        if self.linear[third][first] or self.linear[third][second]:
+            return None
+        one, two = math.hypot(a, c), math.hypot(b, d)
+        if abs(one - two) > 1e-9 * one or abs(a * b + c * d) > 1e-9 * one * two:
+            return None
+        return one, a * d - b * c > 0.0
+
+
+Rows = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
+
+
+def shape_of(linear: Floats, about: Sequence[float]) -> Shape:
+    """The shape of a linear map that leaves the point `about` where it is."""
+    shift = np.asarray(about, float) - linear @ np.asarray(about, float)
+    rows = tuple(tuple(float(v) for v in row) for row in linear)
+    return Shape(rows, tuple(float(v) for v in shift))  # type: ignore[arg-type]
+
+
+def after(outer: Shape | None, inner: Shape | None) -> Shape | None:
+    """First `inner`, then `outer`."""
+    if outer is None or inner is None:
+        return outer or inner
+    linear = np.array(outer.linear) @ np.array(inner.linear)
+    rows = tuple(tuple(float(v) for v in row) for row in linear)
+    return Shape(rows, tuple(outer.apply(inner.shift)))  # type: ignore[arg-type]
+
+
 def tilted_plane(origin: Sequence[float], euler: Sequence[float]) -> Floats:
     """The frame (4, 4) of G68.2: shifted to `origin`, turned by ZXZ Euler angles (degrees), each about the turned axes."""
     a, b, c = euler

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 sweep_of = njit(cache=True)(arcs.sweep_of)
 
+MOTIONS = ("rapid", "line", "arc-cw", "arc-ccw")  # in the order of their codes, G0 to G3
 CHUNK = 65_536  # lines a call: keeps the tick alive and the scratch columns small
 
 
@@ -156,12 +157,19 @@ def run_plain(run: Interpreter) -> bool:
     began = run.at
     stop = min(int(text.run_end[run.at]), run.at + CHUNK)
     lines = stop - run.at
-    state = np.array([*(control.machine[i] for i in xyz), control.feed, control.motion, float(control.absolute)])
+    state = np.array(
+        [
+            *(control.machine[i] for i in xyz),
+            control.feed,
+            MOTIONS.index(control.motion) * 10.0,
+            float(control.absolute),
+        ]
+    )
     kind, line_out = np.empty(lines, np.uint8), np.empty(lines, np.int32)
     end, feed = np.empty((lines, 3)), np.empty(lines)
     plane_out, centre, sweep = np.empty(lines, np.uint8), np.empty((lines, 2)), np.empty(lines)
     sense = np.empty(lines, np.int64)
-    plane = (170, 180, 190).index(control.plane)
+    plane = control.plane
     run.at, count = interpret(
         run.at, stop, text.word_begin, text.letters, text.values, text.decimals, text.flags,
         state, np.array([control.offset(name) for name in "XYZ"]), control.unit, run.setup.bare_increment, plane,
@@ -176,7 +184,7 @@ def run_plain(run: Interpreter) -> bool:
         # One snapshot for each combination of modal motion and distance mode met.
         codes = np.empty(count, np.int32)
         for value in np.unique(sense[:count]):
-            control.motion, control.absolute = int(value) // 2, bool(value % 2)
+            control.motion, control.absolute = MOTIONS[int(value) // 20], bool(value % 2)
             codes[sense[:count] == value] = run.snapshot()
         run.builder.chunk(
             {
@@ -185,11 +193,12 @@ def run_plain(run: Interpreter) -> bool:
                 "tool": np.full(count, control.tool, np.int32), "exact": np.zeros(count, np.bool_),
                 "plane": plane_out[:count], "centre": centre[:count], "sweep": sweep[:count],
                 "seconds": np.zeros(count), "snapshot": codes, "in_frame": np.zeros(count, np.bool_),
+                "way": np.zeros(count),
             }
         )  # fmt: skip
     for i, column in enumerate(xyz):
         control.machine[column] = float(state[i])
-    control.feed, control.motion, control.absolute = float(state[3]), int(state[4]), bool(state[5])
+    control.feed, control.motion, control.absolute = float(state[3]), MOTIONS[int(state[4]) // 10], bool(state[5])
     if run.tick:
         run.tick(run.at / len(text))
     return True

@@ -3,6 +3,7 @@
 end      axis values at the end of the motion, machine coordinates (mm, degrees); the start is the end before it
 feed     mm/min in force, whatever units or feed mode the program uses
 rpm      spindle speed, + clockwise seen from the spindle (M3), − counter-clockwise (M4), 0 still
+way      length over the work where the axes' own ways do not tell it (cylindrical and polar interpolation), else 0
 in_frame the way is straight, or an arc, in the snapshot's tool frame: seen from the work, not in axis values
 centre   an arc's centre in the plane's two axes; `sweep` its angle in radians, + counter-clockwise in the plane;
          in axis values, or in program coordinates where the way lies in the frame
@@ -60,6 +61,7 @@ class Motions:
     seconds: NDArray[np.float64]  # of a dwell or tool change
     snapshot: NDArray[np.int32]
     in_frame: NDArray[np.bool_]
+    way: NDArray[np.float64]
     snapshots: list[Snapshot] = field(default_factory=list)
     files: list[str] = field(default_factory=list)
 
@@ -81,11 +83,11 @@ class Motions:
 
 
 COLUMNS = ("kind", "file", "line", "feed", "rpm", "tool", "exact", "plane", "sweep", "seconds", "snapshot",
-           "in_frame")  # fmt: skip
+           "in_frame", "way")  # fmt: skip
 _TYPES = {
     "kind": np.uint8, "file": np.int16, "line": np.int32, "feed": np.float64, "rpm": np.float32, "tool": np.int32,
     "exact": np.bool_, "plane": np.uint8, "sweep": np.float64, "seconds": np.float64, "snapshot": np.int32,
-    "in_frame": np.bool_,
+    "in_frame": np.bool_, "way": np.float64,
 }  # fmt: skip
 
 

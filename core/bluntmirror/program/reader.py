@@ -6,7 +6,7 @@ Spaces may stand anywhere outside comments, also inside a number (ISO 6983-1); l
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import NamedTuple
 
 from .expressions import Expression, ExpressionError, parse_expression
@@ -36,8 +36,27 @@ class Word(NamedTuple):
 
 @dataclass(frozen=True)
 class Assignment:
-    target: Expression | int | str
+    target: Expression
     value: Expression
+
+
+@dataclass(frozen=True)
+class Flow:
+    """A block that decides where to go on.
+
+    kind    goto, if-goto, if-then, while, do, end; in the o-word language the keyword after the label
+    test    the condition; of goto the target, of repeat the number, of return and endsub the value
+    number  of DO and END
+    label   of an o-word
+    """
+
+    kind: str
+    test: Expression | None = None
+    target: Expression | None = None
+    then: Block | None = None
+    number: int = 0
+    label: str = ""
+    arguments: tuple[Expression, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -49,14 +68,18 @@ class Block:
     number: int | None = None  # N
     program: int | None = None  # O or :
     percent: bool = False
-    control: tuple[str, ...] = field(default=())  # IF, WHILE, GOTO …: recognised, see the dialect
+    flow: Flow | None = None
 
 
-_CONTROL = re.compile(r"(GOTO|IF|THEN|WHILE|DO\d|END\d|ELSE)")
+_FLOW = re.compile(r"GOTO|IF|WHILE|DO(?=\d)|END(?=\d)")
+_O_WORD = re.compile(
+    r"O(?:<([^>]+)>|(\d+))(SUB|ENDSUB|CALL|RETURN|IF|ELSEIF|ELSE|ENDIF|WHILE|ENDWHILE|DO|REPEAT|ENDREPEAT|BREAK|CONTINUE)"
+)
+_COMMA_LETTERS = "CRA"
 
 
-def read_block(line: str) -> Block:
-    """Read one line. Raises Unreadable with what is wrong and the column."""
+def read_block(line: str, o_words: bool = False) -> Block:
+    """Read one line; `o_words` of the language with named variables. Raises Unreadable with what is wrong and the column."""
     if len(line) > MAX_LINE:
         raise Unreadable(f"the line has {len(line)} characters; at most {MAX_LINE} are read", MAX_LINE)
     text, comments = _strip(line)
@@ -70,63 +93,137 @@ def read_block(line: str) -> Block:
             skip, at = int(text[1]), 2
     if _PLAIN.fullmatch(text, at):
         return _plain(text, at, comments, skip)
-    words: list[Word] = []
-    assignments: list[Assignment] = []
-    number: int | None = None
-    program: int | None = None
-
-    def fail(message: str, where: int) -> Unreadable:
+    try:
+        return _Reading(text, at, comments, skip, o_words).block()
+    except ExpressionError as error:
         columns = _columns(line)
-        return Unreadable(message, columns[where] if where < len(columns) else len(line.rstrip()) + 1)
+        column = columns[error.at] if error.at < len(columns) else len(line.rstrip()) + 1
+        raise Unreadable(str(error), column) from None
 
-    while at < len(text):
-        letter = text[at]
-        if control := _CONTROL.match(text, at):
-            return Block(
-                tuple(words), tuple(assignments), comments, skip, number, program, control=(control[1], text[at:])
-            )
-        if letter == "#":
-            try:
-                target, end = parse_expression(text, at, variable_only=True)
-                if end >= len(text) or text[end] != "=":
-                    raise fail("a variable stands alone; an assignment needs '='", at)
-                value, at = parse_expression(text, end + 1)
-            except ExpressionError as error:
-                raise fail(str(error), error.at) from None
-            assignments.append(Assignment(target, value))
-            continue
-        if letter == ":":
-            letter = "O"
-        if not ("A" <= letter <= "Z"):
-            raise fail(f"'{letter}' cannot begin a word", at)
-        begin = at
-        at += 1
-        match = _NUMBER.match(text, at)
-        if match:
+
+class _Reading:
+    """One block's stripped text, from `at` on. Raises ExpressionError with the index in that text."""
+
+    def __init__(self, text: str, at: int, comments: tuple[str, ...], skip: int, o_words: bool) -> None:
+        self.text, self.at, self.comments, self.skip, self.o_words = text, at, comments, skip, o_words
+
+    def block(self) -> Block:
+        text = self.text
+        words: list[Word] = []
+        assignments: list[Assignment] = []
+        number: int | None = None
+        program: int | None = None
+        flow: Flow | None = None
+        while self.at < len(text) and flow is None:
+            at = self.at
+            if text[at] == "#":
+                assignments.append(self.assignment())
+            elif self.o_words and (match := _O_WORD.match(text, at)):
+                flow = self.o_word(match)
+            elif not self.o_words and (match := _FLOW.match(text, at)):
+                flow = self.flow(match[0])
+            else:
+                word = self.word()
+                if word.letter == "N" and not words:
+                    number = int(word.value) if isinstance(word.value, float) else None
+                elif word.letter == "O" and not words and isinstance(word.value, float):
+                    program = int(word.value)
+                else:
+                    words.append(word)
+        return Block(tuple(words), tuple(assignments), self.comments, self.skip, number, program, flow=flow)
+
+    def expression(self, operand_only: bool = False) -> Expression:
+        result, self.at = parse_expression(self.text, self.at, operand_only=operand_only, named=self.o_words)
+        return result
+
+    def assignment(self) -> Assignment:
+        begin = self.at
+        target, end = parse_expression(self.text, begin, variable_only=True, named=self.o_words)
+        if end >= len(self.text) or self.text[end] != "=":
+            raise ExpressionError("a variable stands alone; an assignment needs '='", begin)
+        self.at = end + 1
+        return Assignment(target, self.expression())
+
+    def word(self) -> Word:
+        text, begin = self.text, self.at
+        letter = "O" if text[begin] == ":" else text[begin]
+        at = begin + 1
+        if letter == "," and text[at : at + 1] and text[at] in _COMMA_LETTERS:
+            letter, at = "," + text[at], at + 1
+        elif not ("A" <= letter <= "Z"):
+            raise ExpressionError(f"'{letter}' cannot begin a word", begin)
+        if match := _NUMBER.match(text, at):
             digits = match[0]
-            at = match.end()
-            if at < len(text) and (text[at] == "." or text[at] in "+-*"):
-                raise fail(f"'{text[begin : at + 1]}' is not a number", begin)
+            self.at = match.end()
+            if self.at < len(text) and (text[self.at] == "." or text[self.at] in "+-*"):
+                raise ExpressionError(f"'{text[begin : self.at + 1]}' is not a number", begin)
             point = digits.find(".")
-            word = Word(letter, float(digits), len(digits) - point - 1 if point >= 0 else -1)
-        elif (at < len(text) and text[at] in "#[-+") or text[at : at + 3] in _FUNCTION_HEADS:
-            try:
-                expression, at = parse_expression(text, at, operand_only=True)
-            except ExpressionError as error:
-                raise fail(str(error), error.at) from None
-            word = Word(letter, expression, literal=False)
-        else:
-            raise fail(f"'{letter}' has no number", begin)
-        if letter == "N" and not words:
-            number = int(word.value) if isinstance(word.value, float) else None
-        elif letter == "O" and not words and isinstance(word.value, float):
-            program = int(word.value)
-        else:
-            words.append(word)
-    return Block(tuple(words), tuple(assignments), comments, skip, number, program)
+            return Word(letter, float(digits), len(digits) - point - 1 if point >= 0 else -1)
+        if (at < len(text) and text[at] in "#[-+") or text[at : at + 3] in _FUNCTION_HEADS:
+            self.at = at
+            return Word(letter, self.expression(operand_only=True), literal=False)
+        if letter in "GMXYZFSTHD" and text[at : at + 1] == "O" and (digits_after := _NUMBER.match(text, at + 1)):
+            raise ExpressionError(f"'{letter}O{digits_after[0]}' has the letter O where a zero belongs", begin)
+        raise ExpressionError(f"'{letter}' has no number", begin)
+
+    def flow(self, keyword: str) -> Flow:
+        begin = self.at
+        self.at += len(keyword)
+        if keyword == "GOTO":
+            return Flow("goto", target=self.last(self.expression(operand_only=True)))
+        if keyword in ("DO", "END"):
+            number = self.loop_number()
+            return self.last(Flow(keyword.lower(), number=number))
+        if self.text[self.at : self.at + 1] != "[":
+            raise ExpressionError(f"{keyword} needs its condition in brackets", begin)
+        test = self.expression(operand_only=True)
+        if keyword == "WHILE":
+            if self.text[self.at : self.at + 2] != "DO":
+                raise ExpressionError("WHILE needs DO with its number after the condition", self.at)
+            self.at += 2
+            return self.last(Flow("while", test, number=self.loop_number()))
+        if self.text.startswith("GOTO", self.at):
+            self.at += 4
+            return Flow("if-goto", test, target=self.last(self.expression(operand_only=True)))
+        if self.text.startswith("THEN", self.at):
+            self.at += 4
+            then = self.block()
+            if not (then.words or then.assignments or then.flow):
+                raise ExpressionError("THEN needs what is to be done", self.at)
+            return Flow("if-then", test, then=then)
+        raise ExpressionError("IF needs GOTO or THEN after its condition", self.at)
+
+    def loop_number(self) -> int:
+        digit = self.text[self.at : self.at + 1]
+        if digit not in "123456789" or not digit:
+            raise ExpressionError("DO and END need a number from 1 to 9", self.at)
+        self.at += 1
+        return int(digit)
+
+    def last(self, item):  # type: ignore[no-untyped-def]
+        """What may be followed by nothing else in its block."""
+        if self.at < len(self.text):
+            raise ExpressionError(f"'{self.text[self.at :][:20]}' cannot follow here", self.at)
+        return item
+
+    def o_word(self, match: re.Match[str]) -> Flow:
+        label, keyword = (match[1] or match[2]).lower(), match[3].lower()
+        self.at = match.end()
+        values: list[Expression] = []
+        while self.at < len(self.text):
+            if self.text[self.at] != "[":
+                raise ExpressionError(f"'{self.text[self.at]}' cannot follow here", self.at)
+            values.append(self.expression(operand_only=True))
+        wanted = {"if": 1, "elseif": 1, "while": 1, "repeat": 1}.get(keyword, 0)
+        if keyword not in ("call", "return", "endsub") and len(values) != wanted:
+            told = "a condition" if keyword != "repeat" else "a number"
+            raise ExpressionError(
+                f"{keyword} needs {told} in brackets" if wanted else f"{keyword} takes no value", match.end()
+            )
+        return Flow("o-" + keyword, values[0] if values else None, label=label, arguments=tuple(values))
 
 
-_FUNCTION_HEADS = {"SIN", "COS", "TAN", "ASI", "ACO", "ATA", "SQR", "ABS", "ROU", "FIX", "FUP", "LN[", "EXP"}
+_FUNCTION_HEADS = {"SIN", "COS", "TAN", "ASI", "ACO", "ATA", "SQR", "ABS", "ROU", "FIX", "FUP", "LN[", "EXP", "EXI"}
 
 
 def _plain(text: str, at: int, comments: tuple[str, ...], skip: int) -> Block:

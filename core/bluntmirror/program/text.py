@@ -16,8 +16,9 @@ _O_LINE = re.compile(rb"^[ \t]*/?[ \t]*[Oo:][ \t]*(\d{1,8})", re.M)
 class ProgramText:
     """One file of program text. `flags` and the word columns are there only for files long enough to be scanned."""
 
-    def __init__(self, name: str, data: bytes) -> None:
+    def __init__(self, name: str, data: bytes, o_words: bool = False) -> None:
         self.name = name
+        self.o_words = o_words
         if data.startswith(b"\xef\xbb\xbf"):
             data = data[3:]
         # A lone CR ends a line too: some senders write nothing else, and the file must not become one line.
@@ -31,6 +32,7 @@ class ProgramText:
             self.line_begin = np.zeros(1, np.int64)
         self.flags: np.ndarray | None = None
         self._block = lru_cache(maxsize=200_000)(self._read)
+        self._starts: dict[int, int] | None = None
 
     def __len__(self) -> int:
         return len(self.line_begin) - 1
@@ -44,7 +46,7 @@ class ProgramText:
 
     def _read(self, index: int) -> Block | Unreadable:
         try:
-            return read_block(self.line(index))
+            return read_block(self.line(index), self.o_words)
         except Unreadable as error:
             return error
 
@@ -67,8 +69,16 @@ class ProgramText:
 
     def program_starts(self) -> dict[int, int]:
         """Program number → index of its O line."""
-        starts: dict[int, int] = {}
-        for match in _O_LINE.finditer(self.data):
-            line = int(np.searchsorted(self.line_begin, match.start(1), side="right")) - 1
-            starts.setdefault(int(match[1]), line)
-        return starts
+        if self._starts is None:
+            self._starts = {}
+            if not self.o_words:
+                for match in _O_LINE.finditer(self.data):
+                    line = int(np.searchsorted(self.line_begin, match.start(1), side="right")) - 1
+                    self._starts.setdefault(int(match[1]), line)
+        return self._starts
+
+    def program_around(self, index: int) -> range:
+        """The lines of the program that a line stands in: from its O line to the next one."""
+        begins = sorted(self.program_starts().values())
+        first = max((line for line in begins if line <= index), default=0)
+        return range(first, min((line for line in begins if line > index), default=len(self)))

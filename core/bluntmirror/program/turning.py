@@ -1,166 +1,250 @@
-"""The interpreter of turning programs, code system A (`iso-turn`).
+"""What is the turning dialects' own: diameters, incremental words, station and register, surface speed, drilling cycles.
 
-    T0101        station 01 into use, with geometry register 01; 00 takes the register back
-    X U          diameters where the machine says so: the slide moves half as far
-    U W H        increments of X Z C
-    G50 S        the most that the spindle may turn under G96
-    G96 S        surface speed in m/min: rpm = 1000·v / (π·d), d the diameter at the tip (from the definition of surface speed)
-    G98 G99      feed per minute, per revolution
-
-Cycles, threads, nose compensation and interpolation on the C axis are known and reported where they stand.
+T0101        station 01 into use, with geometry register 01; 00 takes the register back
+X U          diameters where the machine says so: the slide moves half as far
+U V W H      increments of X Y Z C (code system A, which has no G91)
+G50 S        the most that the spindle may turn under G96 (system B: G92 S)
+G96 S        surface speed in m/min: rpm = 1000·v / (π·d), d the diameter at the tip (from the definition of surface speed)
+G83 … G89    along Z on the face, along X on the side; R counts from the initial level
 """
 
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
-from .dialect import TURN
-from .interpreter import ALTERNATIVE_FEED, Interpreter, Words
-from .motions import ARC, FEED, TOOL_CHANGE
+from . import acts, moves
+from .cycles import Hole
+from .motions import ARC, FEED, RAPID, THREAD, TOOL_CHANGE
 from .reader import Block
+from .words import Words
 
-INCREMENTAL = {"U": "X", "W": "Z", "H": "C"}
+if TYPE_CHECKING:
+    from .interpreter import Interpreter
+
+INCREMENTAL = {"U": "X", "V": "Y", "W": "Z", "H": "C"}
 LEAST_DIAMETER_MM = 0.1  # below it the surface speed's rpm is that of the limit
+# In these blocks U W are amounts, not increments.
+_AMOUNTS = frozenset({"rough-along", "rough-across", "rough-repeat", "data", "dwell"})
 
 
-class TurnInterpreter(Interpreter):
-    dialect = TURN
+def has_increments(run: Interpreter) -> bool:
+    """Code system A: increments by letters."""
+    return not any(meaning.name == "increments" for meaning in run.dialect.g.values())
 
-    def __init__(self, *args, **options) -> None:  # type: ignore[no-untyped-def]
-        super().__init__(*args, **(options | {"fast": False}))
-        self.control.turning = True
-        self.control.plane = 180
-        self.control.feed_mode = 950
 
-    def _modes(self, words: Words, codes: set[int]) -> None:
-        # G98 and G99 mean feed modes here; the shared code knows those as G94 and G95.
-        turned = Words()
-        turned.g = [{980: 940, 990: 950}.get(code, code) for code in words.g if code not in (960, 970)]
-        turned.m, turned.value, turned.bare, turned.unsure = words.m, words.value, words.bare, words.unsure
-        for code in (940, 950):
-            if code in turned.g and code != self.control.feed_mode:
-                self.control.feed_mode, self.control.feed = code, None
-                self.told.discard("feed")
-        if 500 in codes and "S" not in words:
-            self._not_carried_out("G50 with coordinates (coordinate setting)")
-        if 970 in codes:
-            self.control.surface_speed = None
-        super()._modes(turned, codes)
+def axis_letters(run: Interpreter, words: Words) -> list[str]:
+    return [letter for letter in words.value if letter not in "UVWH" or not has_increments(run)]
 
-    def _scaled(self, words: Words, letter: str) -> float:
-        value = super()._scaled(words, letter)
-        return value / 2.0 if INCREMENTAL.get(letter, letter) in self.setup.diameters and letter in "XU" else value
 
-    def _axes(self, words: Words) -> dict[str, float]:
-        control = self.control
-        found: dict[str, float] = {}
-        for letter in "XYZCBUWH":
-            axis = INCREMENTAL.get(letter, letter)
-            if letter not in words:
-                continue
-            if control.index(axis) < 0:
-                self.report_once(("axis", letter), "program.word", f"this channel has no axis {axis}; its words are passed "
-                                 "over", severity="stop")  # fmt: skip
-                continue
-            if axis in found:
-                self.report("program.word", f"{axis} and {letter} move one axis; the increment is taken")
-            value = self._scaled(words, letter)
-            found[axis] = control.program_position(axis) + value if letter in INCREMENTAL else value
-        return found
+def prepared(run: Interpreter, words: Words) -> Words:
+    """The block with its increments as coordinates."""
+    control = run.control
+    if not any(letter in words for letter in INCREMENTAL) or not has_increments(run):
+        return words
+    if any(name in _AMOUNTS for name in words.g):
+        return words
+    value, bare = dict(words.value), set(words.bare)
+    for letter, axis in INCREMENTAL.items():
+        if letter not in value:
+            continue
+        if control.index(axis) < 0:
+            run.report_once(
+                ("axis", letter), "word.axis", f"this channel has no axis {axis}; its words are passed over"
+            )
+            value.pop(letter)
+            continue
+        if axis in value:
+            run.report("word.group", f"{axis} and {letter} move one axis; the increment is taken",
+                       remedy=f"Leave {axis} or {letter} out.")  # fmt: skip
+        way = value.pop(letter)
+        if run.setup.bare_increment and letter in bare:
+            way *= 0.0001 if control.inch and axis != "C" else 0.001
+        typed = control.program_position(axis)
+        if axis not in "ABC":
+            typed *= (2.0 if axis in run.setup.diameters else 1.0) / control.unit
+        value[axis] = typed + way
+        bare.discard(axis)
+    return Words(words.g, words.m, words.own, value, frozenset(bare), words.unsure)
 
-    def _reference(self, words: Words, other: bool) -> None:
-        # G28 U0 W0: by way of where the axes are.
-        absolute = Words()
-        absolute.value = {k: v for k, v in words.value.items() if k not in INCREMENTAL}
-        if any(letter in words for letter in INCREMENTAL):
-            for letter, axis in INCREMENTAL.items():
-                if letter in words:
-                    absolute.value[axis] = 0.0
-            via = {INCREMENTAL[x]: self._scaled(words, x) for x in INCREMENTAL if x in words and words.value[x] != 0.0}
-            if via:
-                self._straight(0, self._target({a: self.control.program_position(a) + v for a, v in via.items()}))
-            point = self.setup.references.get(round(words.value.get("P", 2.0)) if other else 1, {})
-            self._rapid_to({axis: point.get(axis, 0.0) for axis in absolute.value if self.control.index(axis) >= 0})
-            return
-        super()._reference(words, other)
 
-    def _tool_words(self, words: Words, block: Block) -> None:
-        if "T" not in words:
-            return
-        control, setup = self.control, self.setup
-        code = round(words.value["T"])
-        station, register = divmod(code, 100) if code > 99 else (code, code)
-        tool = next((t for t, s in setup.stations.items() if s == station), station)
-        if register == 0:
-            control.geometry = {}
-        elif register not in setup.geometry:
-            self.report("program.offset", f"geometry register {register:02d} was never set; it counts as 0")
-            control.geometry = {}
-        else:
-            control.geometry = setup.geometry[register]
-        if tool == control.tool:
-            return
-        self._check_change_position()
-        control.tool = tool
-        self.told -= {"length", "no tool"}
-        if tool not in setup.tools:
-            self.report("program.tool", f"station {station} holds no tool of the table; what it cuts is not verified")
-        self.result.operations.append((self.builder.count, self.at, tool, " ".join(block.comments)))
-        target = list(control.machine)
-        seconds = setup.change_seconds
-        turret = setup.turret
-        if turret and control.index(turret.axis) >= 0:
-            step = 360.0 / turret.stations
-            column = control.index(turret.axis)
-            way = math.remainder((station - 1) * step - target[column], 360.0)
-            target[column] += way
-            seconds = turret.seconds * max(1.0, abs(way) / step)
-        self._add(TOOL_CHANGE, target, seconds=seconds)
+# --- tools ----------------------------------------------------------------------------------------------------------------
 
-    def _check_change_position(self) -> None:
-        for axis, value in self.setup.change_at.items():
-            index = self.control.index(axis)
-            if index >= 0 and abs(self.control.machine[index] - value) > 0.01:
-                self.report("program.tool", f"the turret is indexed away from its change position: {axis} stands at "
-                            f"{self.control.machine[index]:.3f}, the change is at {value:.3f}", axis=axis)  # fmt: skip
 
-    def _speed(self, words: Words, codes: set[int]) -> None:
-        control = self.control
-        if 500 in codes:
-            control.speed_limit = abs(words.value["S"])
-            return
-        if 960 in codes or (control.surface_speed is not None and 970 not in codes):
-            control.surface_speed = abs(words.value["S"]) * (0.3048 if control.inch else 1.0)
-            return
-        super()._speed(words, codes)
+def tool_words(run: Interpreter, words: Words, block: Block) -> None:
+    if "T" not in words:
+        return
+    control, setup = run.control, run.setup
+    code = round(words.value["T"])
+    station, register = divmod(code, 100) if code > 99 else (code, code)
+    tool = next((t for t, s in setup.stations.items() if s == station), station)
+    if setup.turret and station > setup.turret.stations:
+        run.report("tool.station", f"the turret has {setup.turret.stations} stations; T{code:04d} asks for {station}",
+                   remedy=f"Call a station from 1 to {setup.turret.stations}.")  # fmt: skip
+        return
+    run.register = register
+    if register == 0:
+        control.geometry = {}
+    elif register not in run.geometry:
+        run.report("register.unset", f"geometry register {register:02d} was never set; it counts as 0",
+                   remedy=f"Enter register {register:02d}, or correct T.")  # fmt: skip
+        control.geometry = {}
+    else:
+        control.geometry = run.geometry[register]
+        if register != station and tool in setup.geometry and control.geometry != setup.geometry[tool]:
+            run.report("register.other", f"T{code:04d} takes register {register:02d} for station {station:02d}: another tool's "
+                       "geometry", remedy=f"Write T{station:02d}{station:02d}, if no other is meant.")  # fmt: skip
+    if tool == control.tool:
+        return
+    acts.check_change_place(run, "the turret is indexed away from its change position")
+    acts.take_tool(run, tool, block)
+    target = list(control.machine)
+    seconds = setup.change_seconds
+    turret = setup.turret
+    if turret and control.index(turret.axis) >= 0:
+        step = 360.0 / turret.stations
+        column = control.index(turret.axis)
+        way = math.remainder((station - 1) * step - target[column], 360.0)
+        target[column] += way
+        seconds = turret.seconds * max(1.0, abs(way) / step)
+    run.add(TOOL_CHANGE, target, seconds=seconds)
 
-    def _rpm_at(self, x: float) -> float:
-        """rev/min at a slide position of X: fixed, or what the surface speed asks for."""
-        control = self.control
-        if control.surface_speed is None:
-            return control.speed
-        diameter = abs(2.0 * (x - control.offset("X")))
-        limits = [limit for limit in (control.speed_limit, self.setup.max_rpm) if limit]
-        asked = 1000.0 * control.surface_speed / (math.pi * max(diameter, LEAST_DIAMETER_MM))
-        return min([asked, *limits])
 
-    def feed_rate(self, length: float) -> float:
-        control = self.control
-        if control.feed is not None and control.feed_mode == 950 and control.surface_speed is not None:
-            return control.feed * max(self._rpm_at(control.machine[control.index("X")]), 1e-3)
-        return super().feed_rate(length)
+# --- surface speed ----------------------------------------------------------------------------------------------------------
 
-    def _add(self, kind: int, target: list[float], **options) -> None:  # type: ignore[no-untyped-def, override]
-        control = self.control
-        if control.surface_speed is not None and control.index("X") >= 0:
-            column = control.index("X")
-            control.speed = self._rpm_at(target[column])
-            if kind in (FEED, ARC) and control.feed_mode == 950 and control.feed is not None:
-                # Speed and feed follow the diameter along the way; its two ends give the mean.
-                mean = 0.5 * (self._rpm_at(control.machine[column]) + self._rpm_at(target[column]))
-                options["feed"] = max(control.feed * mean, ALTERNATIVE_FEED * 1e-3)
-        super()._add(kind, target, **options)
 
-    def _check_before_cut(self) -> None:
-        if self.control.tool == 0:
-            self.report_once("no tool", "program.tool", "a cutting move with no tool in use")
+def rpm_at(run: Interpreter, x: float) -> float:
+    """rev/min at a slide position of X: fixed, or what the surface speed asks for."""
+    control = run.control
+    if control.surface_speed is None:
+        return control.speed
+    diameter = abs(2.0 * (x - control.offset("X")))
+    limits = [limit for limit in (control.speed_limit, run.setup.max_rpm) if limit]
+    asked = 1000.0 * control.surface_speed / (math.pi * max(diameter, LEAST_DIAMETER_MM))
+    return min([asked, *limits])
+
+
+def by_surface_speed(run: Interpreter, kind: int, target: list[float], feed: float) -> tuple[float, float]:
+    """Spindle speed and feed of a motion under constant surface speed: both follow the diameter along the way; the two
+    ends give the mean."""
+    control = run.control
+    column = control.index("X")
+    if column < 0:
+        return control.rpm, feed
+    control.speed = rpm_at(run, target[column])
+    if kind in (FEED, ARC) and control.feed_mode == "per-revolution" and control.feed is not None:
+        mean = 0.5 * (rpm_at(run, control.machine[column]) + rpm_at(run, target[column]))
+        feed = max(control.feed * mean, moves.ALTERNATIVE_FEED * 1e-3)
+    return control.rpm, feed
+
+
+# --- drilling on face and side ----------------------------------------------------------------------------------------------
+
+
+class TurnHole(Hole):
+    """A hole of a turning cycle; the spindle that turns may be a driven tool's."""
+
+    def tap(self) -> None:
+        control = self.run.control
+        driven, work = control.live, control.spindle
+        self.to(THREAD, self.bottom)
+        self.wait()
+        control.live, control.spindle = -driven, -work
+        self.to(THREAD, self.level_r)
+        control.live, control.spindle = driven, work
+
+
+def drill_cycle(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
+    control = run.control
+    held, cycle = control.cycle_words, control.cycle
+    drill = "Z" if cycle.startswith("face") else "X"
+    if not held:
+        control.cycle_initial = control.program_position(drill)
+    if "R" in words:
+        held["R"] = run.length(words, "R")
+    if "Q" in words:
+        held["Q"] = small(run, words, "Q")
+    if "P" in words:
+        held["P"] = words.value["P"] / 1000.0
+    if drill in axes:
+        held["depth"] = axes[drill]
+    if "depth" not in held:
+        code = run.dialect.code_of(cycle)
+        run.report(
+            "cycle.missing",
+            f"the cycle {code} lacks {drill}",
+            remedy=f"Write {drill}, the depth, into its first block.",
+        )
+        return
+    # R goes from the initial level towards the work.
+    bottom = held["depth"] if control.absolute else control.cycle_initial + held["depth"]
+    towards = -1.0 if bottom < control.cycle_initial else 1.0
+    level_r = control.cycle_initial + towards * abs(held.get("R", 0.0))
+    if towards * (bottom - level_r) < 0:
+        run.report("cycle.level", f"the cycle's R level ({level_r:g}) lies beyond its depth ({bottom:g})",
+                   remedy="R is the way from the initial level to where feed begins.")  # fmt: skip
+        return
+    moves.check_before_cut(run)
+    moves.check_offset(run)
+    plane = {axis: value for axis, value in axes.items() if axis != drill}
+    repeats = round(words.value.get("K", words.value.get("L", 1.0)))
+    hole = TurnHole(run, cycle, drill, level_r, bottom, held, plane, repeats)
+    for _ in range(max(0, min(repeats, 10_000))):
+        hole.go(RAPID, hole.place())
+        hole.to(RAPID, level_r)
+        _AT_THE_HOLE[cycle.partition("-")[2]](hole, towards)
+        hole.to(RAPID, control.cycle_initial if control.return_initial else level_r)
+
+
+def _drill(hole: TurnHole, towards: float) -> None:
+    hole.to(FEED, hole.bottom)
+    if hole.cycle.endswith("dwell"):
+        hole.wait()
+
+
+def _peck(hole: TurnHole, towards: float) -> None:
+    step = hole.held.get("Q", 0.0)
+    if step <= 0:
+        hole.to(FEED, hole.bottom)
+        hole.wait()
+        return
+    clearance = hole.run.dialect.settings.peck_clearance
+    reached = hole.level_r
+    for _ in range(100_000):
+        left = abs(hole.bottom - reached)
+        reached = hole.bottom if left <= step else reached + towards * step
+        hole.to(FEED, reached)
+        if reached == hole.bottom:
+            break
+        hole.to(RAPID, hole.level_r)
+        hole.to(RAPID, reached - towards * clearance)
+    hole.wait()
+
+
+def _tap(hole: TurnHole, towards: float) -> None:
+    hole.tap()
+
+
+def _bore(hole: TurnHole, towards: float) -> None:
+    hole.to(FEED, hole.bottom)
+    hole.wait()
+    hole.to(FEED, hole.level_r)
+
+
+def _bore_stop(hole: TurnHole, towards: float) -> None:
+    hole.to(FEED, hole.bottom)
+    hole.wait()
+
+
+_AT_THE_HOLE = {
+    "drill": _drill, "drill-dwell": _drill, "peck": _peck, "tap": _tap, "bore": _bore, "bore-stop": _bore_stop,
+}  # fmt: skip
+
+
+def small(run: Interpreter, words: Words, letter: str) -> float:
+    """A step or depth of a turning cycle, mm: P, Q and D without a point are counted in increments of 0.001 mm or 0.0001 in,
+    whatever the job says of other numbers (common practice)."""
+    value = abs(words.value[letter])
+    if letter in words.bare:
+        value *= 0.0001 if run.control.inch else 0.001
+    return value * run.control.unit

@@ -16,9 +16,11 @@ from ..geometry.frames import Floats
 from ..job import Job
 from ..job.models import is_rotary_word
 from ..machine import Chain
+from ..program.interpreter import Interpreter
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, slides_of, time_motions
-from .run import INTERPRETERS, KNOT_TOLERANCE_MM, assemblies, contact_bodies, control_setup, kinematics_of
+from .run import KNOT_TOLERANCE_MM, assemblies, contact_bodies
+from .virtual_control import control_setup, kinematics_of
 
 HAIR = 0.02  # mm or degrees
 
@@ -158,14 +160,13 @@ class HandPanel:
     def run_block(self, values: list[float], tool: int, block: str, stop: bool = True) -> Moved:
         """A typed block, carried out from where the axes stand with this tool in use."""
         docket = Docket()
-        dialect = self.job.file.programs[0].dialect
-        if dialect not in INTERPRETERS:
-            return Moved(self.setup.axes, values, said=[f"the dialect '{dialect}' is not carried out yet"])
         start = dict(zip(self.setup.axes, values, strict=True))
-        run = INTERPRETERS[dialect](self.setup, [ProgramText("typed", block.encode())], docket, self.channel, start)
+        run = Interpreter(
+            self.setup, [ProgramText("typed", block.encode(), self.setup.dialect.o_words)], docket, self.channel, start
+        )
         run.control.tool = tool
         # A block typed by hand may cut without having called a length offset first: the hand knows.
-        run.told |= {"length", "no tool", "feed", ("offset", "G54")}
+        run.told |= {"length", "no tool", "feed", "spindle", "speed", ("offset", "G54")}
         motions = run.run().motions
         said = [f"{item.message}" for item in docket]
         if not len(motions):

@@ -16,7 +16,8 @@ from ..job import Job
 from ..machine import Chain
 from ..machine.screws import between_mounts
 from ..timeline.reel import Knots
-from .run import contact_bodies, kinematics_of
+from .run import contact_bodies
+from .virtual_control import kinematics_of
 
 ALIKE = 0.7  # cosine within which a direction counts as that of its axis
 

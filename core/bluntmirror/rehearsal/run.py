@@ -10,18 +10,16 @@ import numpy as np
 
 from ..contact.bodies import Body, spun
 from ..contact.program import Follower, check_contacts, clearances, pairs_of
-from ..findings import Docket
+from ..findings import Docket, Policy
 from ..geometry.frames import Floats, frame, inverse
-from ..job import Job, JobUnreadable
-from ..job.models import Datum, Mount
+from ..job import Job
+from ..job.models import ProgramFile
 from ..machine import Chain
 from ..machine.screws import between, between_mounts
-from ..machine.tip import Kinematics
 from ..program.control import Setup
-from ..program.interpreter import Interpreter
+from ..program.interpreter import Interpreted, Interpreter
 from ..program.motions import TOOL_CHANGE
 from ..program.text import ProgramText
-from ..program.turning import TurnInterpreter
 from ..timeline.reel import Knots, make_knots, time_motions
 from ..tools import Assembly, build_assembly
 from . import travel
@@ -30,26 +28,16 @@ from .cutting import Entering, cut_program
 from .order import check_order
 from .result import Rehearsal
 from .stands import Stands
+from .virtual_control import control_setup, kinematics_of, tool_mount
 
 KNOT_TOLERANCE_MM = 0.002
 DRY_RUN_MM_MIN = 5000.0  # common practice; a parameter of the machine on the floor
-INTERPRETERS: dict[str, type[Interpreter]] = {"iso-mill": Interpreter, "iso-turn": TurnInterpreter}
 
 Progress = Callable[[str, float], None]
 
 
 class Cancelled(Exception):
     """Raised by a progress callback to end the run."""
-
-
-def tool_mount(job: Job, chain: Chain, number: int) -> Mount:
-    """The mount that holds a tool: that of its station, else the machine's first."""
-    entry = next((t for t in job.tools.tools if t.number == number), None)
-    station = entry.station if entry and entry.station else number
-    for mount in chain.mounts.values():
-        if mount.takes == "tool" and mount.station == station:
-            return mount
-    return chain.mount_of("tool")
 
 
 def work_spins(result: Rehearsal) -> np.ndarray:
@@ -62,100 +50,6 @@ def work_spins(result: Rehearsal) -> np.ndarray:
     return np.asarray((motions.rpm != 0) & ~live)
 
 
-def tool_geometry(job: Job, chain: Chain, axes: tuple[str, ...]) -> dict[int, dict[str, float]]:
-    """Geometry registers of turning tools: what the control adds to X and Z for each. Where the table says nothing, the
-    true place of the tip beside the first station's gauge point; diameters as typed, halved."""
-    channel = next(c for c in job.machine.channels if tuple(c.axes) == axes)
-    zero = np.zeros((1, len(chain.axes)))
-    base = chain.mount_pose(chain.mount_of("tool"), zero)[0, :3, 3]
-    linear = [axis for axis in axes if axis in "XYZ" and chain.joints[axis].type == "linear"]
-    work = work_mount(job, chain)
-    ways = chain.tool_ways(chain.mount_of("tool"), work, linear)
-    work_frame = chain.mount_pose(work, zero)[0, :3, :3]
-    result = {}
-    for entry in job.tools.tools:
-        mount = tool_mount(job, chain, entry.number)
-        pose = chain.mount_pose(mount, _indexed(job, chain, mount, zero))[0]
-        tip = pose[:3, :3] @ np.array([*entry.offset, -entry.length]) + pose[:3, 3] - base
-        back = np.linalg.lstsq(ways, -work_frame.T @ tip, rcond=None)[0]
-        own = {axis: float(value) + 0.0 for axis, value in zip(linear, back, strict=True)}
-        for axis in ("X", "Y", "Z"):
-            if axis in entry.registers:
-                own[axis] = entry.registers[axis] / (2.0 if axis in channel.diameters else 1.0)
-        result[entry.number] = own
-    return result
-
-
-def _indexed(job: Job, chain: Chain, mount: Mount, values: Floats) -> Floats:
-    """Axis values with the turret turned to a mount's station."""
-    turret = job.machine.turret
-    if turret and mount.station:
-        values = values.copy()
-        values[:, chain.axes.index(turret.axis)] = (mount.station - 1) * 360.0 / turret.stations
-    return values
-
-
-def work_mount(job: Job, chain: Chain) -> Mount:
-    """The mount that the work is on: that of the first stock, else of the first design, else the machine's first."""
-    for role in ("stock", "design"):
-        for body in job.file.bodies:
-            if body.role == role:
-                return chain.mounts[body.mount]
-    return chain.mount_of("work")
-
-
-def kinematics_of(job: Job, chain: Chain, channel: int) -> Kinematics | None:
-    """The channel's axes between work and tool; None where X, Y and Z do not span space (a two-axis lathe)."""
-    axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
-    standing = job.machine.reference.get("1", {})
-    try:
-        return Kinematics(chain, chain.mount_of("tool"), work_mount(job, chain), axes, standing)
-    except ValueError:
-        return None
-
-
-def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics | None = None) -> Setup:
-    """What the virtual control holds: offsets (datums worked out), registers, references."""
-    axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
-    diameters = frozenset(next(c.diameters for c in job.machine.channels if c.number == channel))
-    first_mount = chain.mount_of("tool")
-    turns = job.file.programs[0].dialect.startswith("iso-turn")
-    offsets: dict[str, dict[str, float]] = {}
-    for key, value in job.file.work_offsets.items():
-        name = key.upper().replace(" ", "")
-        if isinstance(value, Datum):
-            try:
-                offsets[name] = chain.datum_offset(first_mount, chain.mounts[value.mount], np.array(value.datum), axes)
-            except ValueError as error:
-                raise JobUnreadable("job.json", f"work_offsets.{key}: {error}") from error
-        else:
-            offsets[name] = {axis: v / (2.0 if axis in diameters else 1.0) for axis, v in value.items()}
-    change = job.machine.tool_change
-    return Setup(
-        axes=axes,
-        work_offsets=offsets,
-        length_registers={t.number: t.registers.get("H", t.length) for t in job.tools.tools},
-        tools=frozenset(t.number for t in job.tools.tools),
-        references={int(n): dict(point) for n, point in job.machine.reference.items()},
-        change_at=dict(change.at),
-        change_moves=change.moves,
-        change_seconds=change.seconds,
-        max_rpm=job.machine.spindle.max_rpm,
-        variables=dict(job.file.variables),
-        bare_increment=job.file.bare_numbers == "increment",
-        block_skip=frozenset(job.file.switches.block_skip),
-        optional_stop=job.file.switches.optional_stop,
-        loops=job.file.switches.loop,
-        air_cut=job.file.switches.air_cut,
-        diameters=diameters,
-        geometry=tool_geometry(job, chain, axes) if turns else {},
-        turret=job.machine.turret,
-        stations={t.number: t.station or t.number for t in job.tools.tools},
-        solver=kinematics,
-        codes=dict(job.machine.codes),
-    )
-
-
 def assemblies(job: Job) -> dict[int, Assembly]:
     """Every tool of the table as it hangs in its mount."""
     return {
@@ -164,27 +58,29 @@ def assemblies(job: Job) -> dict[int, Assembly]:
     }
 
 
+def read_channel(
+    job: Job, entry: ProgramFile, setup: Setup, docket: Docket, tick: Callable[[float], None] | None = None
+) -> Interpreted:
+    """Read and carry out one channel's program."""
+    o_words = setup.dialect.o_words
+    texts = [ProgramText(name, job.programs[name], o_words) for name in [entry.main, *entry.library]]
+    return Interpreter(setup, texts, docket, entry.channel, setup.references.get(1), tick=tick).run()
+
+
 def check_program(job: Job, progress: Progress | None = None) -> Rehearsal:
     """Read and interpret the programs and time their motions: the program check and the trace."""
     tell = progress or (lambda stage, share: None)
     chain = Chain(job.machine)
-    result = Rehearsal(job, chain, assemblies(job), Docket())
+    result = Rehearsal(job, chain, assemblies(job), Docket(policy=Policy(job.file.checks.rules)))
     entry = job.file.programs[0]
     if len(job.file.programs) > 1:
-        result.docket.add("check.limit", f"only channel {entry.channel} is rehearsed; several channels are not carried "
-                          "out yet", program=job.file.programs[1].main)  # fmt: skip
-    if entry.dialect not in INTERPRETERS:
-        result.docket.add("check.limit", f"the dialect '{entry.dialect}' is not carried out yet", program=entry.main)
-        return result
+        result.docket.add("check.limit", f"only channel {entry.channel} is rehearsed; several channels are read, but not "
+                          "yet replayed together", program=job.file.programs[1].main)  # fmt: skip
     kinematics = kinematics_of(job, chain, entry.channel)
     setup = control_setup(job, chain, entry.channel, kinematics)
     result.kinematics = kinematics
     result.setup = setup
-    texts = [ProgramText(name, job.programs[name]) for name in [entry.main, *entry.library]]
-    run = INTERPRETERS[entry.dialect](
-        setup, texts, result.docket, entry.channel, setup.references.get(1), tick=lambda s: tell("reading", s)
-    )
-    result.interpreted = run.run()
+    result.interpreted = read_channel(job, entry, setup, result.docket, lambda share: tell("reading", share))
     joints = [chain.joints[axis] for axis in setup.axes]
     switches = job.file.switches
     motions = result.interpreted.motions
@@ -266,14 +162,18 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
         cut = cut_program(result, body.name, tool_from_work, full.at, machine_from_work, channel, spins, entering, tell)
         if cut:
             result.stocks.append(cut)
-    _leave_out_foretold(docket)
+    _leave_out_foretold(docket, bool(result.stocks))
     return result
 
 
-def _leave_out_foretold(docket: Docket) -> None:
-    """An order called unsafe says nothing more where its very motion is found to collide."""
+def _leave_out_foretold(docket: Docket, cut: bool) -> None:
+    """An order called unsafe says nothing more where its very motion is found to collide; nor does a feed move with the
+    spindle still, where the stock that was cut has told whether it met anything."""
     collides = {f.motion for f in docket if f.kind.startswith("contact.") and f.severity == "stop"}
-    docket.findings = [f for f in docket if f.kind != "program.order" or f.motion not in collides]
+    docket.findings = [
+        f for f in docket
+        if not (f.kind == "program.order" and f.motion in collides) and not (f.rule == "spindle.still" and cut)
+    ]  # fmt: skip
 
 
 def stops_of(result: Rehearsal) -> list[int]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..job.models import Joint
 from ..machine.tip import Kinematics
-from ..program.motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, TOOL_CHANGE, WAIT, Motions
+from ..program.motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, THREAD, TOOL_CHANGE, WAIT, Motions
 from .law_kernel import time_at, time_law, trapezoid
 from .ways import Ways, ways_in_frame
 
@@ -81,7 +81,7 @@ def time_motions(
     slides = slides_of(joints)
     length, tangent_in, tangent_out, curve_radius = _path(motions, linear, delta)
     ways = ways_in_frame(motions, kinematics, linear)
-    path = np.isin(motions.kind, (RAPID, FEED, ARC))
+    path = np.isin(motions.kind, (RAPID, FEED, ARC, THREAD))
     arc = (motions.kind == ARC) & ~motions.in_frame
     steepest = np.maximum(np.abs(tangent_in), np.abs(tangent_out))
     steepest[arc] = np.maximum(steepest[arc], _arc_reach(motions, arc, steepest[arc])) @ np.abs(slides)
@@ -193,6 +193,7 @@ def _path(motions: Motions, linear: NDArray[np.bool_], delta: Floats) -> tuple[F
     length = np.sqrt(np.sum(delta[:, linear] ** 2, axis=1))
     turn_only = length < 1e-12
     length = np.where(turn_only, np.sqrt(np.sum(delta**2, axis=1)), length)
+    length = np.where(motions.way > 0, motions.way, length)
     safe = np.where(length > 0, length, 1.0)
     tangent_in = delta / safe[:, None]
     tangent_out = tangent_in.copy()

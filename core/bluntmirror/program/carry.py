@@ -1,0 +1,71 @@
+"""The motion of a block, or what its one-block code does in place of one."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from . import acts, contours, cycles, modes, moves, places, threads
+from .meanings import ARCS
+from .motions import FEED, RAPID
+from .words import Words
+
+if TYPE_CHECKING:
+    from .interpreter import Interpreter
+
+# Codes whose axis words are their own: no motion.
+_OWN_AXES = frozenset({"tilt", "scale", "mirror", "rotate", "length-value", "cylinder", "macro-modal", "mirror-off"})
+
+
+def take(run: Interpreter, words: Words) -> None:
+    """The motion of a block, or what its one-block code does in place of one."""
+    control = run.control
+    for name in words.g:
+        act = _INSTEAD.get(name)
+        if act:
+            if run.compensation or run.corners:
+                run.let_go()
+            act(run, words)
+            return
+    if any(name in _OWN_AXES for name in words.g):
+        return
+    axes = run.axes(words)
+    exact = control.exact_mode or "exact-once" in words.g
+    if "machine-coordinates" in words.g:
+        places.in_machine_coordinates(run, axes, exact)
+        return
+    if control.cycle:
+        if axes or "R" in words or any(control.cycle == name for name in words.g):
+            run.let_go()
+            cycles.carry_out(run, words, axes)
+        return
+    if run.unrolled is not None:
+        axes = run.unrolled.flat(run, axes)
+    if control.polar and axes:
+        axes = modes.from_polar(run, axes)
+    else:
+        axes = run.absolute(axes)
+    if control.motion in ARCS:
+        if axes or any(letter in words for letter in "IJKR"):
+            moves.arc(run, words, axes, exact)
+    elif control.motion in ("thread", "thread-growing"):
+        if axes:
+            threads.straight(run, words, axes)
+    else:
+        if control.tip_control == "tip-vector" and any(letter in words for letter in "IJK"):
+            axes |= places.by_vector(run, words)
+        if axes or ",A" in words:
+            moves.straight(run, RAPID if control.motion == "rapid" else FEED, axes, exact, words)
+
+
+def _macro(run: Interpreter, words: Words) -> None:
+    run.flow.macro(words)
+
+
+_INSTEAD = {
+    "dwell": places.dwell, "home": places.reference, "home-other": places.reference, "along-plane": places.along_the_plane, "skip": places.skip,
+    "probe": places.skip, "local-shift": places.local_shift, "set-position": places.set_position, "set-position-off": places.position_off,
+    "set-position-pause": places.position_pause, "set-position-back": places.position_back, "data": acts.data, "macro": _macro,
+    "speed-limit": acts.speed_limit, "finish-contour": contours.finish, "rough-along": contours.rough,
+    "rough-across": contours.rough, "rough-repeat": contours.repeat, "peck-face": contours.peck,
+    "peck-side": contours.peck, "thread-passes": threads.passes,
+}  # fmt: skip

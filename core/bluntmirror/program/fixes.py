@@ -1,0 +1,78 @@
+"""The smallest changes of the text that would clear a finding, where they are safe to offer."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING, Any
+
+from ..findings import Edit, Fix
+
+if TYPE_CHECKING:
+    from .interpreter import Interpreter
+
+_COMMENT = re.compile(r"\([^)]*\)|;.*")
+
+
+def number_text(letter: str, value: float) -> str:
+    """A number as it is written in a program: whole for counts, else with a point and no more decimals than it has."""
+    return f"{value:.0f}" if letter in "HDTSPNLM" else f"{value:.4f}".rstrip("0")
+
+
+def _bare(line: str) -> str:
+    """The line with its comments blanked, so that places in it stay."""
+    return _COMMENT.sub(lambda found: " " * len(found[0]), line)
+
+
+def _word(line: str, letter: str) -> re.Match[str] | None:
+    return re.search(rf"(?<![A-Za-z<#]){letter}\s*[+-]?[\d.][\d. ]*", _bare(line), re.IGNORECASE)
+
+
+def replace_word(run: Interpreter, letter: str, value: float, title: str, line: int = 0) -> Fix | None:
+    """Another value for a literal word of a block; None where the word is worked out from variables."""
+    index = (line or run.at) - 1
+    text = run.text.line(index)
+    found = _word(text, letter)
+    if found is None:
+        return None
+    tail = " " if found[0].endswith(" ") else ""
+    new = text[: found.start()] + f"{letter}{number_text(letter, value)}" + tail + text[found.end() :]
+    return Fix(title, (Edit(run.text.name, index + 1, text, new),))
+
+
+def insert_line(run: Interpreter, line: int, new: str, title: str) -> Fix:
+    """A new block before a line."""
+    return Fix(title, (Edit(run.text.name, line, None, new),))
+
+
+def add_length(run: Interpreter) -> Fix | None:
+    """G43 into the block in which this tool first moves along Z."""
+    if run.approach is None or run.approach[0] is not run.text:
+        return None
+    line = run.approach[1]
+    text = run.text.line(line - 1)
+    found = re.search(r"(?<![A-Za-z])[XYZ]\s*[+-]?[\d.]", _bare(text), re.IGNORECASE)
+    if found is None:
+        return None
+    code = f"{run.dialect.code_of('length-plus')} H{run.control.tool}"
+    new = f"{text[: found.start()]}{code} {text[found.start() :]}"
+    return Fix(f"Add {code} in line {line}", (Edit(run.text.name, line, text, new),))
+
+
+def other_length(run: Interpreter) -> Fix | None:
+    """The tool's own number in the block that called another's length."""
+    if not run.control.length_line:
+        return None
+    tool = run.control.tool
+    return replace_word(run, "H", tool, f"Write H{tool} in line {run.control.length_line}", run.control.length_line)
+
+
+def start_spindle(run: Interpreter) -> dict[str, Any]:
+    """Remedy, and the fix where the speed is known."""
+    control = run.control
+    code = run.dialect.code_of("spindle-cw")
+    if control.speed > 0:
+        return {
+            "remedy": f"Start the spindle before this block, for example {code} beside its S word.",
+            "fix": insert_line(run, run.at, code, f"Insert {code} before line {run.at}"),
+        }
+    return {"remedy": f"Give a speed and start the spindle before this block: S… {code}."}

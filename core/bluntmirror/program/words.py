@@ -1,0 +1,213 @@
+"""A block made ready to be carried out: its codes turned into meanings, once for each block of the text.
+
+plan     what a block is, whatever the state: its meanings, its values as far as they are literal, what is wrong with it
+words    what the block says this time: the plan with every expression worked out
+plain    a block of axis words and F with at most one of rapid and line: what most blocks are
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from .dialect import Dialect, code_name
+from .expressions import Expression
+from .meanings import ARCS, CYCLES, Meaning
+from .reader import Block, Word
+
+AXIS_LETTERS = frozenset("XYZUVWABC")
+LENGTH_LETTERS = frozenset("XYZUVWABCIJKRQD")  # a bare number here is counted in increments when the job says so
+
+# Letters that have a meaning only beside one of these; the others belong to motions, feed, speed, tool and registers.
+_CYCLE_LETTERS = frozenset("RQPKLIJ")
+_CONSUMES: dict[str, frozenset[str]] = {
+    **dict.fromkeys(CYCLES, _CYCLE_LETTERS | {"E"}),
+    **dict.fromkeys(ARCS, frozenset("IJKR")),
+    "dwell": frozenset("PXUF"), "data": frozenset("LPRQDIJK"), "home-other": frozenset("P"), "offset-more": frozenset("P"),
+    "tilt": frozenset("IJKPQR"), "rotate": frozenset("RIJK"), "scale": frozenset("PIJK"), "mirror": frozenset(),
+    "tip-vector": frozenset("IJK"), "thread": frozenset("KQEP"), "thread-growing": frozenset("KQE"),
+    "call": frozenset("PLQ"), "return": frozenset("P"), "continuous": frozenset("PQ"), "exact-path": frozenset("PQ"),
+    "finish-contour": frozenset("PQ"), "rough-along": frozenset("PQUWRDFST"), "rough-across": frozenset("PQUWRDFST"),
+    "rough-repeat": frozenset("PQUWRIKDFST"), "peck-face": frozenset("PQRIKDU"), "peck-side": frozenset("PQRIKDU"),
+    "thread-passes": frozenset("PQRIJKHELDA"), "tool-number": frozenset("Q"), "length-value": frozenset("IJK"),
+    "cylinder": frozenset("C"), "speed-limit": frozenset("SQ"), "compensation-left": frozenset("IJKD"),
+    "compensation-right": frozenset("IJKD"), "rapid": frozenset(), "set-position": frozenset("S"),
+    "probe": frozenset("P"), "skip": frozenset("P"), "wait": frozenset("P"), "surface-speed": frozenset("PD"),
+    "orient": frozenset("R"), "rigid": frozenset("P"), "orient-stop": frozenset("R"),
+}  # fmt: skip
+BOUND = ("macro", "macro-modal")  # these take every letter as an argument
+
+
+@dataclass(frozen=True)
+class Wrong:
+    """Something wrong with a block as it stands. `rule` is of the catalogue."""
+
+    rule: str
+    message: str
+    severity: str | None = None
+    remedy: str = ""
+
+
+@dataclass(slots=True)
+class Words:
+    """One block's words: meanings of its codes in the order written, the other letters' values as written."""
+
+    g: tuple[str, ...] = ()
+    m: tuple[str, ...] = ()
+    own: tuple[str, ...] = ()  # codes that the machine binds, "M33"
+    value: Mapping[str, float] = field(default_factory=dict)
+    bare: frozenset[str] = frozenset()
+    unsure: bool = False  # a code that is not carried out stands here: the block's motion is not known
+
+    def __contains__(self, letter: str) -> bool:
+        return letter in self.value
+
+    def without(self, letters: str) -> Words:
+        kept = {k: v for k, v in self.value.items() if k not in letters}
+        return Words(self.g, self.m, self.own, kept, self.bare, self.unsure)
+
+
+@dataclass(slots=True)
+class Plan:
+    """`moving`: axis letter, value or expression, whether bare, for a plain block."""
+
+    block: Block
+    words: Words | None  # None: worked out each time, or not to be carried out
+    wrong: tuple[Wrong, ...] = ()
+    broken: bool = False
+    literal: bool = True
+    empty: bool = False
+    plain: bool = False
+    motion: str = ""
+    moving: tuple[tuple[str, float | Expression, bool], ...] = ()
+    feed: float | Expression | None = None
+    times: tuple[tuple[str, Expression], ...] = ()
+
+
+def make_plan(block: Block, dialect: Dialect, bound: frozenset[str]) -> Plan:
+    """`bound`: the machine's own codes, "M33"."""
+    if not (block.words or block.assignments or block.flow or block.percent or block.program is not None):
+        return Plan(block, Words(), empty=True)
+    literal = all(isinstance(word.value, float) for word in block.words)
+    if literal:
+        words, wrong, broken = classify([(w.letter, w.value, w) for w in block.words], dialect, bound)  # type: ignore[misc]
+    else:
+        words, wrong, broken = None, (), False
+    plan = Plan(block, words, wrong, broken, literal)
+    if not (block.assignments or block.flow or block.skip or wrong):
+        _find_plain(plan, block)
+    return plan
+
+
+def _find_plain(plan: Plan, block: Block) -> None:
+    moving: list[tuple[str, float | Expression, bool]] = []
+    letters: set[str] = set()
+    for word in block.words:
+        letter = word.letter
+        if letter == "G":
+            code = word.value
+            if code not in (0.0, 1.0) or plan.motion:
+                return
+            plan.motion = "rapid" if code == 0.0 else "line"
+        elif letter in letters:
+            return
+        elif letter in AXIS_LETTERS:
+            moving.append((letter, word.value, word.literal and word.decimals < 0))
+        elif letter == "F":
+            plan.feed = word.value
+        else:
+            return
+        letters.add(letter)
+    plan.moving = tuple(moving)
+    plan.plain = True
+
+
+def classify(
+    items: list[tuple[str, float, Word]], dialect: Dialect, bound: frozenset[str]
+) -> tuple[Words, tuple[Wrong, ...], bool]:
+    """The words of a block with their values known; what is wrong with it; whether it must not be carried out."""
+    g: list[str] = []
+    m: list[str] = []
+    own: list[str] = []
+    value: dict[str, float] = {}
+    bare: set[str] = set()
+    wrong: list[Wrong] = []
+    groups: dict[str, tuple[Meaning, str]] = {}
+    unsure = False
+    for letter, number, word in items:
+        if letter in "GM":
+            name, meaning, fault = _meaning(letter, number, dialect, bound)
+            if fault:
+                wrong.append(fault)
+                unsure = unsure or fault.rule == "word.not-carried"
+                continue
+            if meaning is None:
+                own.append(name)
+                continue
+            if meaning.group:
+                before = groups.get(meaning.group)
+                if before and before[0] is not meaning:
+                    wrong.append(Wrong("word.group", f"{before[1]} and {name} are both of the {meaning.group} group; the later "
+                                       "one is taken", remedy=f"Leave {before[1]} or {name} out."))  # fmt: skip
+                groups[meaning.group] = (meaning, name)
+            (g if letter == "G" else m).append(meaning.name)
+        elif letter in value:
+            # Several I J K are arguments of a macro call; anywhere else a letter stands once.
+            if letter in "IJK" and any(name in BOUND for name in g):
+                extra = next(n for n in range(2, 12) if f"{letter}{n}" not in value)
+                value[f"{letter}{extra}"] = number
+                continue
+            wrong.append(
+                Wrong("syntax.twice", f"{letter} is given twice", remedy=f"Leave one of the two {letter} words out.")
+            )
+            return Words(), tuple(wrong), True
+        else:
+            value[letter] = number
+            if word.literal and word.decimals < 0:
+                bare.add(letter)
+    return Words(tuple(g), tuple(m), tuple(own), value, frozenset(bare), unsure), tuple(wrong), False
+
+
+def _meaning(
+    letter: str, number: float, dialect: Dialect, bound: frozenset[str]
+) -> tuple[str, Meaning | None, Wrong | None]:
+    tenths = round(number * 10)
+    whole = letter == "G" or tenths % 10 == 0
+    name = code_name(letter, tenths)
+    if abs(tenths - number * 10) > 1e-6 or not whole:
+        return (
+            name,
+            None,
+            Wrong("word.unknown", f"{letter}{number:g} is not a code of this dialect; it was passed over"),
+        )
+    if name in bound:
+        return name, None, None
+    meaning = dialect.g.get(tenths) if letter == "G" else dialect.m.get(tenths // 10)
+    if meaning is not None:
+        return name, meaning, None
+    if name in dialect.known:
+        told = f"{name} ({dialect.known[name]}): not carried out; what follows cannot be trusted"
+        return name, None, Wrong("word.not-carried", told)
+    return name, None, Wrong("word.unknown", f"{name} is not a code of this dialect; it was passed over",
+                             remedy=f"Remove {name}, or give it a meaning in the dialect or the machine file.")  # fmt: skip
+
+
+def idle_letters(
+    words: Words, motion: str, cycle: str, tip_vector: bool, turning: bool, comma: bool = True
+) -> list[str]:
+    """Letters that nothing in the block gives a meaning to. `motion` and `cycle` are those in force in it."""
+    if any(name in BOUND for name in words.g) or words.own:
+        return []
+    served: set[str] = set("FSTHDN")
+    for name in (*words.g, *words.m, *((cycle,) if cycle else (motion,))):
+        served |= _CONSUMES.get(name, frozenset())
+    if tip_vector:
+        served |= set("IJK")
+    idle = []
+    for letter in words.value:
+        if letter in served or letter in AXIS_LETTERS:
+            continue
+        if letter[0] == "," and motion in ("line", "arc-cw", "arc-ccw"):
+            continue
+        idle.append(letter)
+    return idle

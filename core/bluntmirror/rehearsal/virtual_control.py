@@ -1,0 +1,157 @@
+"""The virtual control of a job: dialect, offsets (datums worked out), registers, references, from what its files say."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..geometry.frames import Floats
+from ..job import Job, JobUnreadable
+from ..job.models import Datum, Insert, Mount, ProgramFile
+from ..machine import Chain
+from ..machine.tip import Kinematics
+from ..program.control import Nose, Setup
+from ..program.dialect import BUILT_IN, Dialect, built_in, read_dialect
+
+
+def dialect_of(job: Job, entry: ProgramFile) -> Dialect:
+    """Raises JobUnreadable for a dialect file that cannot be read."""
+    if entry.dialect in BUILT_IN:
+        return built_in(entry.dialect)
+    try:
+        return read_dialect(job.dialect_files[entry.dialect])
+    except ValueError as error:
+        raise JobUnreadable(entry.dialect, str(error)) from error
+
+
+def tool_mount(job: Job, chain: Chain, number: int) -> Mount:
+    """The mount that holds a tool: that of its station, else the machine's first."""
+    entry = next((t for t in job.tools.tools if t.number == number), None)
+    station = entry.station if entry and entry.station else number
+    for mount in chain.mounts.values():
+        if mount.takes == "tool" and mount.station == station:
+            return mount
+    return chain.mount_of("tool")
+
+
+def tool_geometry(job: Job, chain: Chain, axes: tuple[str, ...]) -> tuple[dict[int, dict[str, float]], dict[int, Nose]]:
+    """Geometry registers of turning tools: what the control adds to X and Z for each. Where the table says nothing, the
+    true place of the tip beside the first station's gauge point; diameters as typed, halved. And the noses of inserts: which
+    way from the tip their centre lies."""
+    channel = next(c for c in job.machine.channels if tuple(c.axes) == axes)
+    zero = np.zeros((1, len(chain.axes)))
+    base = chain.mount_pose(chain.mount_of("tool"), zero)[0, :3, 3]
+    linear = [axis for axis in axes if axis in "XYZ" and chain.joints[axis].type == "linear"]
+    work = work_mount(job, chain)
+    ways = chain.tool_ways(chain.mount_of("tool"), work, linear)
+    work_frame = chain.mount_pose(work, zero)[0, :3, :3]
+    result: dict[int, dict[str, float]] = {}
+    noses: dict[int, Nose] = {}
+    for entry in job.tools.tools:
+        mount = tool_mount(job, chain, entry.number)
+        pose = chain.mount_pose(mount, _indexed(job, chain, mount, zero))[0]
+        tip = pose[:3, :3] @ np.array([*entry.offset, -entry.length]) + pose[:3, 3] - base
+        back = np.linalg.lstsq(ways, -work_frame.T @ tip, rcond=None)[0]
+        own = {axis: float(value) + 0.0 for axis, value in zip(linear, back, strict=True)}
+        for axis in ("X", "Y", "Z"):
+            if axis in entry.registers:
+                own[axis] = entry.registers[axis] / (2.0 if axis in channel.diameters else 1.0)
+        result[entry.number] = own
+        if isinstance(entry.cutter, Insert) and entry.cutter.nose_radius:
+            # The tip is where the lines touching the nose along the mount's x and z meet; its centre lies inwards of both.
+            aside = -1.0 if entry.cutter.hand == "left" else 1.0
+            way = work_frame.T @ pose[:3, :3] @ np.array([aside, 0.0, 1.0])
+            moved = dict(zip(linear, np.linalg.lstsq(ways, way, rcond=None)[0].tolist(), strict=True))
+            noses[entry.number] = Nose(
+                entry.cutter.nose_radius, round(moved.get("Z", 0.0), 9), round(moved.get("X", 0.0), 9)
+            )
+    return result, noses
+
+
+def _indexed(job: Job, chain: Chain, mount: Mount, values: Floats) -> Floats:
+    """Axis values with the turret turned to a mount's station."""
+    turret = job.machine.turret
+    if turret and mount.station:
+        values = values.copy()
+        values[:, chain.axes.index(turret.axis)] = (mount.station - 1) * 360.0 / turret.stations
+    return values
+
+
+def work_mount(job: Job, chain: Chain) -> Mount:
+    """The mount that the work is on: that of the first stock, else of the first design, else the machine's first."""
+    for role in ("stock", "design"):
+        for body in job.file.bodies:
+            if body.role == role:
+                return chain.mounts[body.mount]
+    return chain.mount_of("work")
+
+
+def kinematics_of(job: Job, chain: Chain, channel: int) -> Kinematics | None:
+    """The channel's axes between work and tool; None where X, Y and Z do not span space (a two-axis lathe)."""
+    axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
+    standing = job.machine.reference.get("1", {})
+    try:
+        return Kinematics(chain, chain.mount_of("tool"), work_mount(job, chain), axes, standing)
+    except ValueError:
+        return None
+
+
+def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics | None = None) -> Setup:
+    """What the virtual control holds: offsets (datums worked out), registers, references."""
+    axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
+    diameters = frozenset(next(c.diameters for c in job.machine.channels if c.number == channel))
+    first_mount = chain.mount_of("tool")
+    entry = next(p for p in job.file.programs if p.channel == channel)
+    dialect = dialect_of(job, entry)
+    geometry, noses = tool_geometry(job, chain, axes) if dialect.turning else ({}, {})
+    offsets: dict[str, dict[str, float]] = {}
+    for key, value in job.file.work_offsets.items():
+        name = key.upper().replace(" ", "")
+        if isinstance(value, Datum):
+            try:
+                offsets[name] = chain.datum_offset(first_mount, chain.mounts[value.mount], np.array(value.datum), axes)
+            except ValueError as error:
+                raise JobUnreadable("job.json", f"work_offsets.{key}: {error}") from error
+        else:
+            offsets[name] = {axis: v / (2.0 if axis in diameters else 1.0) for axis, v in value.items()}
+    change = job.machine.tool_change
+    switches, limits = job.file.switches, job.file.limits
+    radii = {
+        t.number: t.registers.get("D", (t.cutter.diameter or 0.0) / 2.0)
+        for t in job.tools.tools
+        if not isinstance(t.cutter, Insert)
+    }
+    return Setup(
+        dialect=dialect,
+        axes=axes,
+        work_offsets=offsets,
+        length_registers={t.number: t.registers.get("H", t.length) for t in job.tools.tools},
+        tools=frozenset(t.number for t in job.tools.tools),
+        references={int(n): dict(point) for n, point in job.machine.reference.items()},
+        change_at=dict(change.at),
+        change_moves=change.moves,
+        change_seconds=change.seconds,
+        max_rpm=job.machine.spindle.max_rpm,
+        variables=dict(job.file.variables),
+        bare_increment=job.file.bare_numbers == "increment",
+        block_skip=frozenset(switches.block_skip),
+        optional_stop=switches.optional_stop,
+        loops=switches.loop,
+        air_cut=switches.air_cut,
+        diameters=diameters,
+        geometry=geometry,
+        noses=noses,
+        radius_registers=radii,
+        turning_spindle=job.machine.work_spindle is not None,
+        wait_marks=job.machine.wait_marks if len(job.machine.channels) > 1 else None,
+        left_out=tuple((s.program, s.first, s.last) for s in switches.left_out),
+        shifts=tuple(
+            (s.program, s.first, s.last, {str(axis): value for axis, value in s.by.items()}) for s in switches.shifts
+        ),
+        max_blocks=limits.blocks,
+        max_depth=limits.depth,
+        max_seconds=limits.seconds,
+        turret=job.machine.turret,
+        stations={t.number: t.station or t.number for t in job.tools.tools},
+        solver=kinematics,
+        codes=dict(job.machine.codes),
+    )
