@@ -106,6 +106,7 @@ class Hole:
     held: dict[str, float]
     plane: dict[str, float]  # the block's words of the plane
     repeats: int
+    snapshot: int = -1  # of every motion once the length has come in with the first Z
 
     def place(self) -> dict[str, float]:
         if self.run.control.polar:
@@ -123,7 +124,8 @@ class Hole:
         if kind != RAPID:
             run.cut_since_change = True
             feed = feed or moves.feed_rate(run, abs(next(iter(axes.values())) - self.level_r))
-        run.add(kind, target, feed)
+        run.add(kind, target, feed, snapshot=self.snapshot)
+        self.snapshot = run.snapshot() if self.snapshot < 0 and "Z" in axes else self.snapshot
 
     def to(self, kind: int, level: float) -> None:
         self.go(kind, {self.drill: level})

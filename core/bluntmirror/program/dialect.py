@@ -15,7 +15,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from .meanings import CYCLES, MEANINGS, Meaning
+from .meanings import MEANINGS, Meaning
 
 Code = Annotated[str, Field(pattern=r"^[GM]\d{1,4}(\.\d)?$")]
 BUILT_IN = ("iso-mill", "iso-turn", "iso-turn-b", "rs274")
@@ -84,6 +84,7 @@ class Dialect:
     known: dict[str, str]
     start: tuple[str, ...]
     settings: Settings
+    names: dict[str, str]  # meaning → the first of its codes
 
     @property
     def o_words(self) -> bool:
@@ -91,25 +92,7 @@ class Dialect:
 
     def code_of(self, meaning: str) -> str:
         """The code that stands for a meaning, "" where the dialect has none."""
-        return _codes(self).get(meaning, "")
-
-    @property
-    def has_cycles(self) -> bool:
-        return any(meaning.name in CYCLES for meaning in self.g.values())
-
-
-@lru_cache
-def _names(name: str, items: tuple[tuple[str, int, str], ...]) -> dict[str, str]:
-    found: dict[str, str] = {}
-    for letter, code, meaning in items:
-        found.setdefault(meaning, code_name(letter, code if letter == "G" else code * 10))
-    return found
-
-
-def _codes(dialect: Dialect) -> dict[str, str]:
-    items = [("G", code, meaning.name) for code, meaning in dialect.g.items()]
-    items += [("M", code, meaning.name) for code, meaning in dialect.m.items()]
-    return _names(dialect.name, tuple(items))
+        return self.names.get(meaning, "")
 
 
 def make_dialect(file: DialectFile) -> Dialect:
@@ -128,7 +111,12 @@ def make_dialect(file: DialectFile) -> Dialect:
     settings = Settings(**{**(base.settings.model_dump() if base else {}), **file.settings})
     start = tuple(file.start) or (base.start if base else ())
     turning = file.turning or (base.turning if base else False)
-    return Dialect(file.name, file.title or (base.title if base else ""), turning, g, m, known, start, settings)
+    names: dict[str, str] = {}
+    for letter, table, tenths in (("G", g, 1), ("M", m, 10)):
+        for number, found in table.items():
+            names.setdefault(found.name, code_name(letter, number * tenths))
+    title = file.title or (base.title if base else "")
+    return Dialect(file.name, title, turning, g, m, known, start, settings, names)
 
 
 @lru_cache

@@ -15,6 +15,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any
 
 from .variables import MacroError, Variables
@@ -50,8 +51,7 @@ class Expression:
             raise MacroError(f"{self.text} cannot be worked out") from None
 
     def _compile(self) -> Callable[[Variables], Value]:
-        source = _raw(self.node)
-        self._function = eval(f"lambda v: {source}", dict(_NAMES))
+        self._function = _compiled(_raw(self.node))
         return self._function
 
     @property
@@ -218,6 +218,13 @@ class _Parser:
         if self.at >= len(self.text) or self.text[self.at] != bracket:
             raise ExpressionError(f"'{bracket}' is missing", self.at)
         self.at += 1
+
+
+@lru_cache(maxsize=50_000)
+def _compiled(source: str) -> Callable[[Variables], Value]:
+    """The function of a piece of Python made by `_raw`: nothing in it comes from the program but numbers and names that
+    were read as such, names as string literals."""
+    return eval(f"lambda v: {source}", dict(_NAMES))
 
 
 # --- from the tree to a function ----------------------------------------------------------------------------------------

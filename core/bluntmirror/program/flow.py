@@ -357,7 +357,7 @@ class Course:
         if then.flow:
             self.take(then.flow, index, block)
         elif then.words:
-            words = run.words(make_plan(then, run.dialect, run.bound))
+            words = run.words(make_plan(then))
             if words is not None:
                 run.carry_out(words, then)
 

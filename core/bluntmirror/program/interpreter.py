@@ -11,6 +11,7 @@ be an error is left to this one, so that diagnostics come from one place.
 
 from __future__ import annotations
 
+import gc
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -20,10 +21,11 @@ import numpy as np
 
 from ..findings import Docket
 from ..job.models import is_rotary_word
-from . import acts, carry, flow, modes, moves, turning
+from . import acts, arcs, carry, flow, modes, moves, turning
 from .compensation import Compensation, Move
 from .control import Control, Setup
 from .corners import Corners
+from .expressions import Expression
 from .flow import Ended
 from .meanings import ARCS, CYCLES, MEANINGS
 from .motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, THREAD, MotionBuilder, Motions, Snapshot
@@ -41,6 +43,8 @@ _PASSED = ARCS | {
     "mist", "coolant-off", "per-minute", "per-revolution", "compensation-left", "compensation-right", "compensation-off",
     "nothing", "continuous", "exact-path",
 }  # fmt: skip
+_NO_CENTRE = ((0.0, 0.0), 0.0)
+PLAIN_MOTIONS = ("rapid", "line", "arc-cw", "arc-ccw")
 _NO_APPROACH = frozenset({"home", "home-other", "machine-coordinates", "data", "set-position", "local-shift"})
 
 
@@ -75,6 +79,9 @@ class Ready:
     column: dict[str, int]
     scale: dict[str, float]
     offset: list[float]
+    plane: int
+    first: int  # columns of the plane's axes
+    second: int
     snapshots: dict[tuple[str, bool], int]
 
 
@@ -126,8 +133,7 @@ class Interpreter:
             {f"M{code}" for code in range(marks[0], marks[1] + 1)} if marks else frozenset()
         )
         self._plans: dict[int, list[Plan | Unreadable | None]] = {}
-        self._snapshot_key: object = None
-        self._snapshot = 0
+        self._snapshots: dict[object, int] = {}
         self._deadline = time.monotonic() + setup.max_seconds
         modes.start(self)
 
@@ -136,20 +142,28 @@ class Interpreter:
     def run(self) -> Interpreted:
         if self.fast and len(self.text) >= SCAN_FROM_LINES:
             self.text.scan()
+        # Rows and blocks hold no cycles; looking through all of them again and again for some costs a third of the time.
+        collects = gc.isenabled()
+        gc.disable()
+        try:
+            self._run()
+            self.result.motions = self.builder.done([text.name for text in self.texts])
+        finally:
+            if collects:
+                gc.enable()
+        return self.result
+
+    def _run(self) -> None:
         try:
             while True:
                 if self.at >= len(self.text):
                     self.flow.end_of_text()
-                    continue
-                if self.fast and self.text.flags is not None and self._run_fast():
-                    continue
-                self.step()
+                elif not (self.fast and self.text.flags is not None and self._run_fast()):
+                    self.step()
         except Ended:
             pass
         self.let_go()
         self._at_the_end()
-        self.result.motions = self.builder.done([text.name for text in self.texts])
-        return self.result
 
     def _at_the_end(self) -> None:
         """What is asked once the program has come to its end."""
@@ -181,7 +195,7 @@ class Interpreter:
         plan = plans[index]
         if plan is None:
             block = self.text.block(index)
-            plan = block if isinstance(block, Unreadable) else make_plan(block, self.dialect, self.bound)
+            plan = block if isinstance(block, Unreadable) else make_plan(block)
             plans[index] = plan
         return plan
 
@@ -269,7 +283,9 @@ class Interpreter:
     def words(self, plan: Plan) -> Words | None:
         """The block's words; None when it must not be carried out. Raises MacroError."""
         if plan.literal:
-            wrong, broken, words = plan.wrong, plan.broken, plan.words
+            if not plan.classified:
+                plan.classify(self.dialect, self.bound)
+            wrong, broken, words = plan.wrong, plan.words is None, plan.words
         else:
             items = []
             for word in plan.block.words:
@@ -419,20 +435,19 @@ class Interpreter:
         """Prepare for plain blocks; False where their motions need more than an offset for each axis."""
         control, setup = self.control, self.setup
         if (
-            control.framed or control.shape or control.polar or control.cycle or control.clamped or control.inch is None
-            or control.motion not in ("rapid", "line") or control.feed_mode != "per-minute" or control.exact_mode
+            control.framed or control.shape or control.polar or control.cycle or control.clamped
+            or control.motion not in PLAIN_MOTIONS or control.feed_mode != "per-minute" or control.exact_mode
             or control.surface_speed is not None or self.compensation or self.corners or self.unrolled
-            or self.collecting is not None or self.modal_macro or setup.shifts
-            or control.length_applied != control.length_active or control.ahead is not None
-            or self.rapid_level is not None or not moves.checked(self)
+            or self.collecting is not None or self.modal_macro or setup.shifts or setup.diameters
+            or control.length_applied != control.length_active or control.ahead is not None or control.centre_absolute
+            or not moves.checked(self)
         ):  # fmt: skip
             return False
         column = {axis: i for i, axis in enumerate(setup.axes) if len(axis) == 1}
-        scale = {
-            axis: 1.0 if axis in "ABC" else control.unit * (0.5 if axis in setup.diameters else 1.0) for axis in column
-        }
+        scale = {axis: 1.0 if axis in "ABC" else control.unit for axis in column}
         offset = [control.offset(axis) for axis in setup.axes]
-        self.ready = Ready(column, scale, offset, {})
+        first, second = (control.index("XYZ"[i]) for i in PLANE_AXES[control.plane][:2])
+        self.ready = Ready(column, scale, offset, control.plane, first, second, {})
         return True
 
     def _plain(self, plan: Plan) -> bool:
@@ -440,50 +455,90 @@ class Interpreter:
         ready, control = self.ready, self.control
         assert ready
         motion = plan.motion or control.motion
-        variables = control.variables
-        feed = control.feed
+        absolute = control.absolute if plan.absolute is None else plan.absolute
+        arc = motion == "arc-cw" or motion == "arc-ccw"
+        if arc != bool(plan.centre) or (plan.absolute is not None and self.dialect.turning):
+            return False
+        rapid = motion == "rapid"
+        if rapid and self.rapid_level is not None:
+            return False
+        feed: float | None = control.feed
         target = list(control.machine)
         try:
             if plan.feed is not None:
-                value = plan.feed if plan.feed.__class__ is float else plan.feed.work_out(variables)  # type: ignore[union-attr]
+                value = self._number(plan.feed, False, 1.0)
                 if value is None or value <= 0:
                     return False
                 feed = value * control.unit
             for letter, item, bare in plan.moving:
-                value = item if item.__class__ is float else item.work_out(variables)  # type: ignore[union-attr]
+                i = ready.column.get(letter)
+                if i is None:
+                    return False
+                value = self._number(item, bare, ready.scale[letter])
                 if value is None:
                     continue
-                i = ready.column.get(letter)
-                if i is None or not -1e9 < value < 1e9:
-                    return False
-                if bare and self.setup.bare_increment:
-                    value *= 0.0001 if control.inch and letter not in "ABC" else 0.001
-                value *= ready.scale[letter]
-                if not control.absolute:
+                if not absolute:
                     value = (target[i] - ready.offset[i]) + value
                 target[i] = value + ready.offset[i]
+            if feed is None and not rapid and (plan.moving or arc):
+                self.control.variables.vacant_read.clear()
+                return False
+            centre, sweep = _NO_CENTRE
+            if arc:
+                found = self._plain_arc(plan, ready, target, motion == "arc-cw")
+                if found is None:
+                    return False
+                centre, sweep = found
         except MacroError:
-            variables.vacant_read.clear()
+            control.variables.vacant_read.clear()
             return False
-        if motion == "line" and feed is None and plan.moving:
-            variables.vacant_read.clear()
-            return False
-        if variables.vacant_read:
+        if control.variables.vacant_read:
             self.tell_vacant()
-        control.feed, control.motion = feed, motion
-        if not plan.moving:
+        control.feed, control.motion, control.absolute = feed, motion, absolute
+        if not plan.moving and not arc:
             return True
-        key = (motion, control.absolute)
+        key = (motion, absolute)
         snapshot = ready.snapshots.get(key)
         if snapshot is None:
             snapshot = ready.snapshots[key] = self.snapshot()
         control.machine = target
-        rapid = motion == "rapid"
+        if not rapid:
+            self.cut_since_change = True
         self.builder.row(
-            tuple(target), (0.0, 0.0), RAPID if rapid else FEED, self.file, self.at, 0.0 if rapid else feed, control.rpm,
-            control.tool, False, 0, 0.0, 0.0, snapshot, False, 0.0,
+            tuple(target), centre, ARC if arc else RAPID if rapid else FEED, self.file, self.at, 0.0 if rapid else feed,
+            control.rpm, control.tool, False, ready.plane if arc else 0, sweep, 0.0, snapshot, False, 0.0,
         )  # fmt: skip
         return True
+
+    def _number(self, item: float | Expression, bare: bool, scale: float) -> float | None:
+        """A plain block's value in mm or degrees; raises MacroError."""
+        value = item if item.__class__ is float else item.work_out(self.control.variables)  # type: ignore[union-attr]
+        if value is None:
+            return None
+        if not -1e9 < value < 1e9:
+            raise MacroError("beyond what the control can hold")
+        if bare and self.setup.bare_increment:
+            value *= 0.0001 if self.control.inch and scale != 1.0 else 0.001
+        return value * scale
+
+    def _plain_arc(
+        self, plan: Plan, ready: Ready, target: list[float], clockwise: bool
+    ) -> tuple[tuple[float, float], float] | None:
+        """Centre and sweep of a plain block's arc, in axis values; None where it is none."""
+        if ready.first < 0 or ready.second < 0:
+            return None
+        given = dict.fromkeys("IJK", 0.0)
+        for letter, item, bare in plan.centre:
+            value = self._number(item, bare, self.control.unit)
+            given[letter] = 0.0 if value is None else value
+        here = self.control.machine
+        ends = here[ready.first], here[ready.second], target[ready.first], target[ready.second]
+        if "R" in given:
+            status, c1, c2, sweep, _ = arcs.arc_by_radius(*ends, given["R"], clockwise)
+        else:
+            one, two = ("IJK"[i] for i in PLANE_AXES[ready.plane][:2])
+            status, c1, c2, sweep, _ = arcs.arc_by_centre(*ends, given[one], given[two], clockwise)
+        return None if status != arcs.OK else ((c1, c2), sweep)
 
     # --- motions ------------------------------------------------------------------------------------------------------
 
@@ -679,17 +734,17 @@ class Interpreter:
             control.surface_speed is None, control.compensation, control.polar, control.shape,
             None if control.tilt is None else control.tilt.tobytes(),
         )  # fmt: skip
-        if key != self._snapshot_key:
-            self._snapshot_key = key
+        known = self._snapshots.get(key)
+        if known is None:
             coolant = {"mist": 7, "flood": 8}.get(control.coolant, 0)
-            self._snapshot = self.builder.snapshot(
+            known = self._snapshots[key] = self.builder.snapshot(
                 Snapshot(
                     control.codes(), control.work_offset, control.length_number, control.length_applied, offsets,
                     control.tool, coolant, control.inch, control.live != 0,
                     control.frame(control.length_applied) if control.framed else None,
                 )
             )  # fmt: skip
-        return self._snapshot
+        return known
 
     # --- the fast path ------------------------------------------------------------------------------------------------
 

@@ -241,6 +241,21 @@ def _plain(text: str, at: int, comments: tuple[str, ...], skip: int) -> Block:
     return Block(tuple(words), (), comments, skip, number, program)
 
 
+def block_of(letters: list[int], values: list[float], decimals: list[int]) -> Block:
+    """The block of a line that the scanner took: letters as bytes, values, digits after the point (-1: no point)."""
+    number = None
+    at = 0
+    while at < len(letters) and letters[at] == _N:
+        number = int(values[at])
+        at += 1
+    words = [Word(_LETTERS[letters[i]], values[i], decimals[i]) for i in range(at, len(letters))]
+    return Block(tuple(words), number=number)
+
+
+_N = ord("N")
+_LETTERS = {code: chr(code) for code in range(ord("A"), ord("Z") + 1)}
+
+
 def _strip(line: str) -> tuple[str, tuple[str, ...]]:
     """The line without spaces and comments, in upper case; the comments."""
     if "(" not in line and ")" not in line and ";" not in line:

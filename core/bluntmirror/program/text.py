@@ -7,7 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from .reader import Block, Unreadable, read_block
+from .reader import Block, Unreadable, block_of, read_block
 
 SCAN_FROM_LINES = 2_000  # below this, loading the compiled scanner costs more than it saves
 _O_LINE = re.compile(rb"^[ \t]*/?[ \t]*[Oo:][ \t]*(\d{1,8})", re.M)
@@ -45,6 +45,10 @@ class ProgramText:
         return self._block(index)
 
     def _read(self, index: int) -> Block | Unreadable:
+        if self.flags is not None and self.flags[index] == 1:
+            begin, end = int(self.word_begin[index]), int(self.word_begin[index + 1])
+            columns = (self.letters[begin:end].tolist(), self.values[begin:end].tolist(), self.decimals[begin:end].tolist())
+            return block_of(*columns)
         try:
             return read_block(self.line(index), self.o_words)
         except Unreadable as error:

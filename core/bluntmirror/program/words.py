@@ -2,7 +2,7 @@
 
 plan     what a block is, whatever the state: its meanings, its values as far as they are literal, what is wrong with it
 words    what the block says this time: the plan with every expression worked out
-plain    a block of axis words and F with at most one of rapid and line: what most blocks are
+plain    a block of axis words, I J K R and F with nothing but G0 to G3, G90 and G91: what most blocks are
 """
 
 from __future__ import annotations
@@ -69,56 +69,69 @@ class Words:
 
 @dataclass(slots=True)
 class Plan:
-    """`moving`: axis letter, value or expression, whether bare, for a plain block."""
+    """`words` of a literal block are worked out once, when they are first asked for; for a plain block hardly ever.
+
+    `moving`: axis letter, value or expression, whether bare; `centre`: the same of I J K and R.
+    """
 
     block: Block
-    words: Words | None  # None: worked out each time, or not to be carried out
-    wrong: tuple[Wrong, ...] = ()
-    broken: bool = False
     literal: bool = True
     empty: bool = False
     plain: bool = False
     motion: str = ""
+    absolute: bool | None = None
     moving: tuple[tuple[str, float | Expression, bool], ...] = ()
+    centre: tuple[tuple[str, float | Expression, bool], ...] = ()
     feed: float | Expression | None = None
-    times: tuple[tuple[str, Expression], ...] = ()
+    classified: bool = False
+    words: Words | None = None  # None once classified: not to be carried out
+    wrong: tuple[Wrong, ...] = ()
+
+    def classify(self, dialect: Dialect, bound: frozenset[str]) -> None:
+        """`bound`: the machine's own codes, "M33"."""
+        items: list[tuple[str, float, Word]] = [(word.letter, word.value, word) for word in self.block.words]  # type: ignore[misc]
+        words, self.wrong, broken = classify(items, dialect, bound)
+        self.words = None if broken else words
+        self.classified = True
 
 
-def make_plan(block: Block, dialect: Dialect, bound: frozenset[str]) -> Plan:
-    """`bound`: the machine's own codes, "M33"."""
+def make_plan(block: Block) -> Plan:
     if not (block.words or block.assignments or block.flow or block.percent or block.program is not None):
-        return Plan(block, Words(), empty=True)
-    literal = all(isinstance(word.value, float) for word in block.words)
-    if literal:
-        words, wrong, broken = classify([(w.letter, w.value, w) for w in block.words], dialect, bound)  # type: ignore[misc]
-    else:
-        words, wrong, broken = None, (), False
-    plan = Plan(block, words, wrong, broken, literal)
-    if not (block.assignments or block.flow or block.skip or wrong):
+        return Plan(block, empty=True)
+    plan = Plan(block, all(word.literal for word in block.words))
+    if not (block.assignments or block.flow or block.skip or block.program is not None):
         _find_plain(plan, block)
     return plan
 
 
+_PLAIN_CODES = {0.0: "rapid", 1.0: "line", 2.0: "arc-cw", 3.0: "arc-ccw"}
+
+
 def _find_plain(plan: Plan, block: Block) -> None:
     moving: list[tuple[str, float | Expression, bool]] = []
-    letters: set[str] = set()
-    for word in block.words:
-        letter = word.letter
+    centre: list[tuple[str, float | Expression, bool]] = []
+    letters = ""
+    for letter, value, decimals, literal in block.words:
         if letter == "G":
-            code = word.value
-            if code not in (0.0, 1.0) or plan.motion:
+            if value in _PLAIN_CODES and not plan.motion:
+                plan.motion = _PLAIN_CODES[value]
+            elif (value == 90.0 or value == 91.0) and plan.absolute is None:
+                plan.absolute = value == 90.0
+            else:
                 return
-            plan.motion = "rapid" if code == 0.0 else "line"
-        elif letter in letters:
+            continue
+        if letter in letters:
             return
-        elif letter in AXIS_LETTERS:
-            moving.append((letter, word.value, word.literal and word.decimals < 0))
+        if letter in AXIS_LETTERS:
+            moving.append((letter, value, literal and decimals < 0))
+        elif letter in "IJKR":
+            centre.append((letter, value, literal and decimals < 0))
         elif letter == "F":
-            plan.feed = word.value
+            plan.feed = value
         else:
             return
-        letters.add(letter)
-    plan.moving = tuple(moving)
+        letters += letter
+    plan.moving, plan.centre = tuple(moving), tuple(centre)
     plan.plain = True
 
 
