@@ -572,8 +572,9 @@ _rule(
     "No length offset",
     "The tool moves into the work with no length offset active.",
     "Call G43 with the tool's H before the approach.",
-    "T2 M6\nG0 X0. Y0.\nS3000 M3\nG49 Z50.\nG1 Z-1. F200",
-    "T2 M6\nG0 X0. Y0.\nS3000 M3\nG43 H2 Z50.\nG1 Z-1. F200",
+    "Z50.\nG1 Z-1. F200",
+    "G43 H1 Z50.\nG1 Z-1. F200",
+    head="T1 M6\nG54 G0 X0. Y0.\nS3000 M3\n",
 )
 _rule(
     "length.other",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from ..findings import Fix
 from . import fixes
 from .meanings import MEANINGS
 from .motions import OTHER, TOOL_CHANGE
@@ -158,7 +159,12 @@ def check_clamped(run: Interpreter, target: list[float]) -> None:
         index = run.control.index(axis)
         if index >= 0 and abs(target[index] - run.control.machine[index]) > 1e-6:
             run.report("order.clamped", f"{axis} is sent to {target[index]:.3f} while it is clamped", axis=axis,
-                       remedy=f"Unclamp {axis} before it moves.")  # fmt: skip
+                       remedy=f"Unclamp {axis} before it moves.", fix=_unclamp(run, axis))  # fmt: skip
+
+
+def _unclamp(run: Interpreter, axis: str) -> Fix | None:
+    code = next((c for c, act in run.setup.codes.items() if act.does == "unclamp" and act.axis == axis), None)
+    return fixes.insert_line(run, run.at, code, f"Insert {code} before line {run.at}") if code else None
 
 
 # --- alarms and registers ---------------------------------------------------------------------------------------------------

@@ -39,6 +39,40 @@ def replace_word(run: Interpreter, letter: str, value: float, title: str, line: 
     return Fix(title, (Edit(run.text.name, index + 1, text, new),))
 
 
+def remove_word(run: Interpreter, word: str) -> Fix | None:
+    """A word taken out of a block: a letter with whatever follows it, or a code as it is named ("G1")."""
+    index = run.at - 1
+    text = run.text.line(index)
+    pattern = rf"(?<![A-Za-z<#]){word}\s*[+-]?[\d.][\d. ]*"
+    if word[1:]:
+        whole, _, tenth = word[1:].partition(".")
+        pattern = rf"(?<![A-Za-z<#]){word[0]}\s*0*{whole}" + (rf"\.{tenth}" if tenth else r"(\.0*)?") + r"(?![\d.])\s*"
+    found = re.search(pattern, _bare(text), re.IGNORECASE)
+    if found is None:
+        return None
+    new = (text[: found.start()] + text[found.end() :]).rstrip()
+    return Fix(f"Remove {word}", (Edit(run.text.name, index + 1, text, new or None),))
+
+
+def add_word(run: Interpreter, word: str) -> Fix:
+    """A word more at the end of a block, before its comment."""
+    index = run.at - 1
+    text = run.text.line(index)
+    end = len(_bare(text).rstrip())
+    return Fix(f"Add {word}", (Edit(run.text.name, index + 1, text, f"{text[:end]} {word}{text[end:]}"),))
+
+
+def readable(run: Interpreter, index: int, message: str) -> Fix | None:
+    """What makes the two commonest unreadable blocks readable: a zero for the letter O, the end of a comment."""
+    text = run.text.line(index)
+    if "letter O" in message:
+        new = re.sub(r"(?<=[A-Za-z])[oO](?=\s*[\d.])", "0", text)
+        return Fix("Write a zero for the letter O", (Edit(run.text.name, index + 1, text, new),))
+    if "comment is not closed" in message:
+        return Fix("Close the comment", (Edit(run.text.name, index + 1, text, text.rstrip() + ")"),))
+    return None
+
+
 def insert_line(run: Interpreter, line: int, new: str, title: str) -> Fix:
     """A new block before a line."""
     return Fix(title, (Edit(run.text.name, line, None, new),))

@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 from pathlib import PurePath
 from typing import TYPE_CHECKING
 
+from . import fixes
 from .motions import WAIT
 from .reader import Block, Flow, Unreadable
 from .text import ProgramText
@@ -231,7 +232,12 @@ class Course:
 
     def end_of_text(self) -> None:
         if self.stack:
-            self.run.report("call.no-return", "the subprogram ends without M99", remedy="Add M99 at its end.")
+            self.run.report(
+                "call.no-return",
+                "the subprogram ends without M99",
+                remedy="Add M99 at its end.",
+                fix=fixes.insert_line(self.run, self.run.at + 1, "M99", "Add M99 at its end"),
+            )
             self._return(Words())
         else:
             raise Ended

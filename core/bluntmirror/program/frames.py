@@ -68,7 +68,7 @@ class Shape:
         """Factor, and whether directions of turning are kept, for circles of a plane; None where they do not stay circles
         of that plane."""
         third = 3 - first - second
-        (a, b), (c, d) = ((self.linear[i][j] for j in (first, second)) for i in (first, second))
+        a, b, c, d = (self.linear[i][j] for i in (first, second) for j in (first, second))
         if self.linear[third][first] or self.linear[third][second]:
             return None
         one, two = math.hypot(a, c), math.hypot(b, d)

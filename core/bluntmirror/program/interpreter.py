@@ -21,7 +21,7 @@ import numpy as np
 
 from ..findings import Docket
 from ..job.models import is_rotary_word
-from . import acts, arcs, carry, flow, modes, moves, turning
+from . import acts, arcs, carry, fixes, flow, modes, moves, turning
 from .compensation import Compensation, Move
 from .control import Control, Setup
 from .corners import Corners
@@ -210,7 +210,7 @@ class Interpreter:
             self.flow.count()
         plan = self.plan(index)
         if isinstance(plan, Unreadable):
-            self.report("syntax", f"column {plan.column}: {plan}")
+            self.report("syntax", f"column {plan.column}: {plan}", fix=fixes.readable(self, index, str(plan)))
             return
         if plan.empty:
             return
@@ -299,7 +299,8 @@ class Interpreter:
                 self.tell_vacant()
             words, wrong, broken = classify(items, self.dialect, self.bound)
         for fault in wrong:
-            self.report(fault.rule, fault.message, severity=fault.severity, remedy=fault.remedy)
+            fix = fixes.remove_word(self, fault.surplus) if fault.surplus else None
+            self.report(fault.rule, fault.message, severity=fault.severity, remedy=fault.remedy, fix=fix)
             if fault.rule == "word.not-carried":
                 self.result.not_carried_out = True
         return None if broken else words
@@ -427,7 +428,8 @@ class Interpreter:
             if letter == "P" and self.dialect.settings.helix_turns and motion in ARCS:
                 continue
             self.report("word.idle", f"{letter} has no meaning here" + (f": it belongs to {where}" if where else ""),
-                        remedy=f"Remove {letter}, or add the code it belongs to.")  # fmt: skip
+                        remedy=f"Remove {letter}, or add the code it belongs to.",
+                        fix=fixes.remove_word(self, letter))  # fmt: skip
 
     # --- plain blocks -------------------------------------------------------------------------------------------------
 

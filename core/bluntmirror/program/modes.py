@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..geometry.frames import rotation_about
+from . import fixes
 from .control import OFFSET_NAMES, PLANE_MEANINGS
 from .frames import shape_of, tilted_plane
 from .meanings import CYCLES, MEANINGS
@@ -219,7 +220,8 @@ def radius_register(run: Interpreter, number: int) -> float:
     control = run.control
     if number == 0:
         run.report("compensation.register", "cutter compensation without a register: D is missing",
-                   remedy=f"Write D{control.tool} beside G41 or G42." if control.tool else "Write D beside G41 or G42.")  # fmt: skip
+                   remedy=f"Write D{control.tool} beside G41 or G42." if control.tool else "Write D beside G41 or G42.",
+                   fix=fixes.add_word(run, f"D{control.tool}") if control.tool in control.radii else None)  # fmt: skip
     elif number not in control.radii:
         run.report_once(("D", number), "register.unset", f"radius register D{number} was never set; it counts as 0",
                         remedy=f"Enter the radius for D{number}, or correct D.")  # fmt: skip
@@ -227,7 +229,8 @@ def radius_register(run: Interpreter, number: int) -> float:
         own = control.radius_of(control.tool)
         if abs(own - control.radius_of(number)) > 1e-6:
             run.report("compensation.other", f"D{number} is not the register of T{control.tool}: {control.radius_of(number):.3f} "
-                       f"instead of {own:.3f} mm", remedy=f"Write D{control.tool}, if no other radius is meant.")  # fmt: skip
+                       f"instead of {own:.3f} mm", remedy=f"Write D{control.tool}, if no other radius is meant.",
+                       fix=fixes.replace_word(run, "D", control.tool, f"Write D{control.tool}"))  # fmt: skip
     return control.radius_of(number)
 
 

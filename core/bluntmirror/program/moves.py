@@ -194,6 +194,8 @@ def checked(run: Interpreter) -> bool:
         return False
     if "spindle" not in run.told and not (control.spindle or control.live):
         return False
+    if control.speed == 0.0 and "speed" not in run.told:
+        return False
     return control.work_offset in control.work_offsets or ("offset", control.work_offset) in run.told
 
 
@@ -260,10 +262,16 @@ def _check_rapid_level(run: Interpreter, shaped: dict[str, float]) -> None:
     level = min(control.here(drill), shaped.get(drill, control.here(drill)))
     across = any(axis in "XYZ" and axis != drill and abs(v - control.here(axis)) > 1e-6 for axis, v in shaped.items())
     if across and level < run.rapid_level - 1e-6 and control.here(drill) < run.rapid_level - 1e-6:
+        raised = f"G0 {drill}{fixes.number_text(drill, run.rapid_level / control.unit)}"
+        fix = (
+            fixes.insert_line(run, run.at, raised, f"Insert {raised} before line {run.at}")
+            if control.absolute
+            else None
+        )
         run.report_once(("below R", control.tool), "order.below-r",
                         f"T{control.tool} moves across at rapid with {drill} at {level:.3f}, below the R level of its cycles "
                         f"({run.rapid_level:.3f})", amount=run.rapid_level - level,
-                        remedy=f"Raise {drill} to {run.rapid_level:g} before moving across.")  # fmt: skip
+                        remedy=f"Raise {drill} to {run.rapid_level:g} before moving across.", fix=fix)  # fmt: skip
 
 
 def feed_rate(run: Interpreter, length: float) -> float:

@@ -47,7 +47,11 @@ class ProgramText:
     def _read(self, index: int) -> Block | Unreadable:
         if self.flags is not None and self.flags[index] == 1:
             begin, end = int(self.word_begin[index]), int(self.word_begin[index + 1])
-            columns = (self.letters[begin:end].tolist(), self.values[begin:end].tolist(), self.decimals[begin:end].tolist())
+            columns = (
+                self.letters[begin:end].tolist(),
+                self.values[begin:end].tolist(),
+                self.decimals[begin:end].tolist(),
+            )
             return block_of(*columns)
         try:
             return read_block(self.line(index), self.o_words)

@@ -11,8 +11,10 @@ G83 … G89    along Z on the face, along X on the side; R counts from the initi
 from __future__ import annotations
 
 import math
+import re
 from typing import TYPE_CHECKING
 
+from ..findings import Edit, Fix
 from . import acts, moves
 from .cycles import Hole
 from .motions import ARC, FEED, RAPID, THREAD, TOOL_CHANGE
@@ -93,7 +95,8 @@ def tool_words(run: Interpreter, words: Words, block: Block) -> None:
         control.geometry = run.geometry[register]
         if register != station and tool in setup.geometry and control.geometry != setup.geometry[tool]:
             run.report("register.other", f"T{code:04d} takes register {register:02d} for station {station:02d}: another tool's "
-                       "geometry", remedy=f"Write T{station:02d}{station:02d}, if no other is meant.")  # fmt: skip
+                       "geometry", remedy=f"Write T{station:02d}{station:02d}, if no other is meant.",
+                       fix=_own_register(run, station))  # fmt: skip
     if tool == control.tool:
         return
     acts.check_change_place(run, "the turret is indexed away from its change position")
@@ -108,6 +111,14 @@ def tool_words(run: Interpreter, words: Words, block: Block) -> None:
         target[column] += way
         seconds = turret.seconds * max(1.0, abs(way) / step)
     run.add(TOOL_CHANGE, target, seconds=seconds)
+
+
+def _own_register(run: Interpreter, station: int) -> Fix | None:
+    index = run.at - 1
+    text = run.text.line(index)
+    new = re.sub(r"(?<![A-Za-z])[Tt]\s*\d+", f"T{station:02d}{station:02d}", text, count=1)
+    title = f"Write T{station:02d}{station:02d}"
+    return Fix(title, (Edit(run.text.name, index + 1, text, new),)) if new != text else None
 
 
 # --- surface speed ----------------------------------------------------------------------------------------------------------

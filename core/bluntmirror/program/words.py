@@ -46,6 +46,7 @@ class Wrong:
     message: str
     severity: str | None = None
     remedy: str = ""
+    surplus: str = ""  # a code that can be taken out of the block without changing what it does
 
 
 @dataclass(slots=True)
@@ -161,7 +162,7 @@ def classify(
                 before = groups.get(meaning.group)
                 if before and before[0] is not meaning:
                     wrong.append(Wrong("word.group", f"{before[1]} and {name} are both of the {meaning.group} group; the later "
-                                       "one is taken", remedy=f"Leave {before[1]} or {name} out."))  # fmt: skip
+                                       "one is taken", remedy=f"Leave {before[1]} or {name} out.", surplus=before[1]))  # fmt: skip
                 groups[meaning.group] = (meaning, name)
             (g if letter == "G" else m).append(meaning.name)
         elif letter in value:
