@@ -72,8 +72,10 @@ def _note(dialect: str, text: str) -> None:
     bare = re.sub(r"\([^)]*\)|;.*", "", text).upper()
     for letter, number in re.findall(r"(?<![A-Z<])([GM])\s*(\d+(?:\.\d)?)", bare):
         _interpreted.add((dialect, f"{letter}{float(number):g}"))
-    for word in re.findall(r"GOTO|WHILE|THEN|IF|#|O<?\w*>?\s*(?:SUB|CALL|IF|WHILE|DO|REPEAT)", bare):
+    for word in re.findall(r"GOTO|WHILE|THEN|IF|#", bare):
         _interpreted.add((dialect, word))
+    for word in re.findall(r"O(?:<\w*>|\d+)\s*(SUB|CALL|IF|WHILE|DO|REPEAT)", bare):
+        _interpreted.add((dialect, f"O {word}"))
 
 
 def shows(*codes: str, dialect: str = "iso-mill") -> Callable[[Callable[..., None]], Callable[..., None]]:

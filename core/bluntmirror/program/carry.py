@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from . import acts, contours, cycles, modes, moves, places, threads
+from .flow import arguments
 from .meanings import ARCS
 from .motions import FEED, RAPID
 from .words import Words
@@ -25,6 +26,12 @@ def take(run: Interpreter, words: Words) -> None:
             if run.compensation or run.corners:
                 run.let_go()
             act(run, words)
+            return
+    for code in words.own:
+        if code[0] == "G":  # the machine binds it to a macro, or to an act that is done by now
+            act = run.setup.codes[code]
+            if act.does == "macro":
+                run.flow.enter(act.program or 0, 1, arguments(words))
             return
     if any(name in _OWN_AXES for name in words.g):
         return
