@@ -1,6 +1,7 @@
 """`./mirror bench`: what is measured, beside what, and the ratio. Ratios are to be compared; seconds are not.
 
 reading      a million plain blocks, bytes to timed motions — beside the plain interpreter, on a part of them
+language     a million blocks and a mixed program checked, macro loops, kernel against plain (see language.py)
 whole run    200,000 short ball-mill motions as a job, files to verdict, with travel, contact, holder and film — beside a
              mesh boolean per motion on a part of them
 cutting      the same motions through the rays alone — beside copying the rays' memory once per motion
@@ -27,6 +28,7 @@ import manifold3d
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from bench.language import language
 from bluntmirror.contact.bodies import Body
 from bluntmirror.contact.clearance_kernel import advance, clearance
 from bluntmirror.contact.program import Follower
@@ -293,7 +295,8 @@ def comparing() -> None:
 
 
 PARTS = {
-    "reading": reading, "finishing": finishing, "contact": contact, "turning": turning, "poses": poses, "comparing": comparing,
+    "reading": reading, "language": lambda: language(seconds, row), "finishing": finishing, "contact": contact,
+    "turning": turning, "poses": poses, "comparing": comparing,
 }  # fmt: skip
 
 if __name__ == "__main__":

@@ -43,13 +43,12 @@ def mill(dialect: Dialect | str = "iso-mill", **changes: Any) -> Setup:
 def lathe(dialect: str = "iso-turn", **changes: Any) -> Setup:
     values: dict[str, Any] = {
         "axes": ("X", "Z", "C"), "work_offsets": {"G54": {"X": 0.0, "Z": -200.0}}, "length_registers": {},
-        "tools": frozenset({1, 2, 3}), "geometry": {n: {"X": -100.0, "Z": -100.0 + n} for n in (1, 2, 3)},
+        "tools": frozenset({1, 2, 3}), "geometry": {n: {"X": -100.0, "Z": -98.0 if n == 2 else -100.0} for n in (1, 2, 3)},
         "noses": {1: Nose(0.8, 1.0, 1.0)}, "radius_registers": {3: 4.0}, "references": {1: {"X": 0.0, "Z": 0.0}},
         "change_at": {}, "diameters": frozenset({"X"}), "turning_spindle": True, "max_rpm": 4000.0,
         "turret": Turret(axis="TR", stations=12), "stations": {1: 1, 2: 2, 3: 3},
         "codes": {"M33": MachineCode(does="live", turns=1), "M35": MachineCode(does="live", turns=0)},
     }  # fmt: skip
-    values["geometry"][1] = {"X": -100.0, "Z": -100.0}
     values["dialect"] = built_in(dialect)
     return Setup(**{**values, **changes})
 

@@ -15,7 +15,7 @@ from .language import READY, ZERO, mill, read, shows
 
 
 def end(text: str, library: dict[str, str] | None = None, dialect: str = "iso-mill", **changes):  # type: ignore[no-untyped-def]
-    run, result, found = read(mill(dialect, **changes), READY + text + "\n", library)
+    _run, result, found = read(mill(dialect, **changes), READY + text + "\n", library)
     assert not found, [(f.rule, f.line, f.message) for f in found]
     return (result.motions.end[-1, :3] - ZERO).round(6).tolist()
 
@@ -40,7 +40,9 @@ class Calls(unittest.TestCase):
                 self.assertEqual(end(text, self.LIBRARY), place)
 
     def test_several_centres_are_further_arguments(self) -> None:
-        run, _, found = read(mill(), READY + "G65 P8000 A1. I2. J3. K4. I5. K7. Q8.\n", {"8000.nc": "#100=#7+#9+#17\nM99\n"})
+        run, _, found = read(
+            mill(), READY + "G65 P8000 A1. I2. J3. K4. I5. K7. Q8.\n", {"8000.nc": "#100=#7+#9+#17\nM99\n"}
+        )
         self.assertEqual((found, run.control.variables.common[100]), ([], 5 + 7 + 8))
 
     @shows("G66", "G67")
@@ -262,16 +264,19 @@ class OwnCodes(unittest.TestCase):
             with self.subTest(text):
                 self.assertEqual(self.place(text), place)
         for n in (1, 2, 3):
-            offsets = {"G54": {"X": -300.0, "Y": -200.0, "Z": -500.0}, f"G59.{n}": {"X": -290.0, "Y": -200.0, "Z": -500.0}}
+            offsets = {
+                "G54": {"X": -300.0, "Y": -200.0, "Z": -500.0},
+                f"G59.{n}": {"X": -290.0, "Y": -200.0, "Z": -500.0},
+            }
             self.assertEqual(end(f"G59.{n} G0 X1. Y0.", dialect="rs274", work_offsets=offsets), [11, 0, 0])
 
     @shows("G2", "G3", "G4", dialect="rs274")
     def test_turns_of_a_helix_and_dwells_in_seconds(self) -> None:
         motions = read(mill("rs274"), READY + "G3 X0. Y0. Z-3. I10. P3\nG4 P1.5\n")[1].motions
         self.assertAlmostEqual(float(motions.sweep[-2]), 6 * math.pi)
+        self.assertEqual(float(motions.seconds[-1]), 1.5)
         motions = read(mill("rs274"), READY + "G2 X0. Y0. I10. P2\n")[1].motions
         self.assertAlmostEqual(float(motions.sweep[-1]), -4 * math.pi)
-        self.assertEqual(float(motions.seconds[-1]), 1.5)
 
     @shows("G40", "G41", "G41.1", "G42", "G42.1", dialect="rs274")
     def test_compensation_by_tool_and_by_value(self) -> None:
@@ -311,7 +316,9 @@ class OwnCodes(unittest.TestCase):
     @shows("G96", "G76", dialect="rs274")
     def test_surface_speed_and_its_own_thread(self) -> None:
         self.assertEqual([f.rule for f in read(mill("rs274"), READY + "G96 D2000 S100\n")[2]], ["word.not-carried"])
-        motions = read(mill("rs274"), READY + "G18 G0 X10. Z5.\nG76 P1.5 Z-20. I-1. J0.2 K0.6 R2. Q29.5 H1\n")[1].motions
+        motions = read(mill("rs274"), READY + "G18 G0 X10. Z5.\nG76 P1.5 Z-20. I-1. J0.2 K0.6 R2. Q29.5 H1\n")[
+            1
+        ].motions
         # depths 0.2·√n (degression 2) to 0.6, one spring pass: 0.2, 0.283, 0.346, 0.4, … below the crest at 9.
         depths = [9 - (x + 300) for x in motions.end[motions.kind == 3, 0]]
         expected = [min(0.6, 0.2 * math.sqrt(n)) for n in range(1, 10)] + [0.6]

@@ -53,7 +53,11 @@ class Modes(unittest.TestCase):
 
     @shows("G93", "G94", "G95", "G97")
     def test_feed_modes(self) -> None:
-        for text, feed in (("G93 G1 X10. F4.", 40), ("G95 G97 S1000 G1 X1. F0.2", 200), ("G95 F1.\nG94 G1 X1. F90.", 90)):
+        for text, feed in (
+            ("G93 G1 X10. F4.", 40),
+            ("G95 G97 S1000 G1 X1. F0.2", 200),
+            ("G95 F1.\nG94 G1 X1. F90.", 90),
+        ):
             self.assertAlmostEqual(read(mill(), READY + text + "\n")[1].motions.feed[-1], feed)
 
     @shows("G96")
@@ -81,7 +85,7 @@ class Modes(unittest.TestCase):
 
     @shows("G31", "G33")
     def test_skip_and_thread(self) -> None:
-        run, result, found = read(mill(), READY + "G31 Z-5. F50\n#1=#5063\nG1 X[#1]\nG33 Z-9. F2.\n")
+        _run, result, found = read(mill(), READY + "G31 Z-5. F50\n#1=#5063\nG1 X[#1]\nG33 Z-9. F2.\n")
         self.assertEqual((found, (result.motions.end[-1] - ZERO).tolist()), ([], [-5, 0, -9]))
         # Spindle and axis are locked: 2 mm a turn at 1000 rev/min.
         self.assertEqual((result.motions.kind[-1], result.motions.feed[-1]), (THREAD, 2000))
@@ -89,7 +93,8 @@ class Modes(unittest.TestCase):
     @shows("M0", "M1", "M2", "M3", "M4", "M5", "M6", "M7", "M8", "M9", "M19", "M30")
     def test_acts(self) -> None:
         _, result, found = read(
-            mill(optional_stop=True), READY + "M0\nM1\nM7\nG1 X1.\nM8\nX2.\nM9 M4\nX3.\nM19\nG0 X4.\nM3\nM5\nG0 X5.\nT2\nM6\nM30\n"
+            mill(optional_stop=True),
+            READY + "M0\nM1\nM7\nG1 X1.\nM8\nX2.\nM9 M4\nX3.\nM19\nG0 X4.\nM3\nM5\nG0 X5.\nT2\nM6\nM30\n",
         )
         self.assertEqual([(f.rule) for f in found], [])
         moves = result.motions
@@ -118,9 +123,11 @@ class Modes(unittest.TestCase):
         self.assertEqual([r for r, _ in rules("M10\nM11\nM12\nM13")], ["word.unknown"] * 4)  # this machine has none
 
     def test_the_codes_in_force(self) -> None:
-        run, result, _ = read(mill(), READY + "G18 G91 G20 G95 G41 D1 G98 G61 G0 X0.\n")
+        _run, result, _ = read(mill(), READY + "G18 G91 G20 G95 G41 D1 G98 G61 G0 X0.\n")
         snapshot = result.motions.snapshots[result.motions.snapshot[-1]]
-        self.assertEqual(set(snapshot.codes), {"G0", "G18", "G91", "G95", "G20", "G41", "G43", "G97", "G98", "G61", "G54"})
+        self.assertEqual(
+            set(snapshot.codes), {"G0", "G18", "G91", "G95", "G20", "G41", "G43", "G97", "G98", "G61", "G54"}
+        )
 
 
 class Data(unittest.TestCase):
@@ -184,7 +191,10 @@ class Shapes(unittest.TestCase):
                 angle = rng.uniform(-180, 180)
                 words = " ".join(f"{a}{v:.6f}" for a, v in zip("XYZ", about, strict=True))
                 to = " ".join(f"{a}{v:.6f}" for a, v in zip("XYZ", point, strict=True))
-                turned = Rotation.from_rotvec(math.radians(angle) * np.eye(3)["XYZ".index(axis)]).apply(point - about) + about
+                turned = (
+                    Rotation.from_rotvec(math.radians(angle) * np.eye(3)["XYZ".index(axis)]).apply(point - about)
+                    + about
+                )
                 np.testing.assert_allclose(path(f"{plane} G68 {words} R{angle:.6f}\nG0 {to}")[0], turned, atol=1e-5)
 
     @shows("G15", "G16")
@@ -201,7 +211,11 @@ class Shapes(unittest.TestCase):
 
     def test_a_bolt_circle(self) -> None:
         # Six holes on a circle of 40: the places that a drawing's table gives, r·cos and r·sin.
-        text = "G0 Z10.\nG16 G99 G81 X20. Y0. Z-5. R2. F100\n" + "".join(f"Y{60 * i}.\n" for i in range(1, 6)) + "G15 G80\n"
+        text = (
+            "G0 Z10.\nG16 G99 G81 X20. Y0. Z-5. R2. F100\n"
+            + "".join(f"Y{60 * i}.\n" for i in range(1, 6))
+            + "G15 G80\n"
+        )
         motions = read(mill(), READY + text)[1].motions
         holes = (motions.end[motions.kind == FEED] - ZERO)[:, :2]
         expected = [(20 * math.cos(math.radians(60 * i)), 20 * math.sin(math.radians(60 * i))) for i in range(6)]
@@ -220,7 +234,9 @@ class Cycles(unittest.TestCase):
             for k, z, r in zip(m.kind[first:], m.end[first:, axis], m.rpm[first:], strict=True)
         ]
 
-    @shows("G73", "G74", "G76", "G81", "G82", "G83", "G84", "G84.2", "G85", "G86", "G87", "G88", "G89", "G98", "G99", "M29")
+    @shows(
+        "G73", "G74", "G76", "G81", "G82", "G83", "G84", "G84.2", "G85", "G86", "G87", "G88", "G89", "G98", "G99", "M29"
+    )
     def test_each_in_its_sequence(self) -> None:
         r, f, t, d = "rapid", "feed", "thread", "dwell"
         for text, expected in (
@@ -337,7 +353,9 @@ class Compensated(unittest.TestCase):
             radius, inside = 5.0, trial % 2 == 0
             expected = outline.buffer(-radius if inside else radius, join_style="round", quad_segs=256)
             # Where two corners are nearer than the tool is wide no path fits; that has a test of its own.
-            grown = expected.buffer(radius if inside else -radius, join_style="mitre" if inside else "round", mitre_limit=50)
+            grown = expected.buffer(
+                radius if inside else -radius, join_style="mitre" if inside else "round", mitre_limit=50
+            )
             if expected.geom_type != "Polygon" or grown.symmetric_difference(outline).area > 1e-2:
                 continue
             middle = (points[0][0] + points[-1][0]) / 2, (points[0][1] + points[-1][1]) / 2

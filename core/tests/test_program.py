@@ -15,6 +15,8 @@ from bluntmirror.program.motions import ARC, DWELL, RAPID
 from bluntmirror.program.reader import Unreadable, read_block
 from bluntmirror.program.text import ProgramText
 
+from .agreement import agree, agreement, random_program
+
 
 def setup(**changes: object) -> Setup:
     values: dict[str, object] = {
@@ -154,42 +156,16 @@ class Meanings(unittest.TestCase):
         self.assertEqual(interpret(text, block_skip=frozenset({2}))[0].end[-1, 0], -300)
 
 
-def random_program(rng: random.Random) -> str:
-    """Mostly plain blocks, with everything that must make the kernel hand over."""
-    lines = [READY + "G1 X1"]
-    for _ in range(2600):
-        kind = rng.random()
-        place = " ".join(f"{a}{rng.uniform(-20, 20):.3f}" for a in "XYZ" if rng.random() < 0.6)
-        if kind < 0.82:
-            lines.append(place or "X0")
-        elif kind < 0.9:
-            lines.append(f"{rng.choice(['G0', 'G1', 'G01', 'G90', 'G91 ', 'G1 F200', 'N5 G1'])}{place}")
-        elif kind < 0.96:
-            lines.append(f"G{rng.choice([2, 3])} I{rng.uniform(-9, 9):.3f} J{rng.uniform(-9, 9):.3f} G1")
-            lines[-1] = lines[-1].replace(" G1", "")
-        elif kind < 0.97:
-            lines.append("G1")
-        else:
-            lines.append(rng.choice(["(comment)", "M8", "S2000", "G4 P10", "G2 X1 Y1", "X1 X2", "G3 X5 R4", "F0", "",
-                                     "G18", "G17", "G20", "G21", "/X3", "X[1+1]", "I3", "G91 G90 X1", "G43 H1"]))  # fmt: skip
-    return "\n".join(lines)
-
-
 class KernelAgainstPlain(unittest.TestCase):
+    """A part of what `mirror bench language` does with 10,000 programs."""
+
     def test_random_programs_give_the_same_motions_and_findings(self) -> None:
+        self.assertGreater(agreement(250), 6_000)
+
+    def test_long_runs_of_plain_blocks(self) -> None:
         import bluntmirror.program.interpreter as module
 
         keep = module.FAST_RUN
         module.FAST_RUN = 2
         self.addCleanup(setattr, module, "FAST_RUN", keep)
-        taken = 0
-        for seed in range(12):
-            text = random_program(random.Random(seed))
-            plain, told = interpret(text)
-            fast, told_fast = interpret(text, fast=True)
-            taken += len(fast)
-            self.assertEqual(told, told_fast)
-            for column in ("kind", "line", "end", "feed", "rpm", "tool", "centre", "sweep", "plane"):
-                np.testing.assert_array_equal(getattr(plain, column), getattr(fast, column), err_msg=f"{seed} {column}")
-            self.assertEqual([plain.snapshots[i] for i in plain.snapshot], [fast.snapshots[i] for i in fast.snapshot])
-        self.assertGreater(taken, 20_000)
+        self.assertGreater(sum(agree(random_program(random.Random(seed), 2600)) for seed in range(2)), 3_000)

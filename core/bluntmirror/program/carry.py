@@ -29,9 +29,9 @@ def take(run: Interpreter, words: Words) -> None:
             return
     for code in words.own:
         if code[0] == "G":  # the machine binds it to a macro, or to an act that is done by now
-            act = run.setup.codes[code]
-            if act.does == "macro":
-                run.flow.enter(act.program or 0, 1, arguments(words))
+            own = run.setup.codes[code]
+            if own.does == "macro":
+                run.flow.enter(own.program or 0, 1, arguments(words))
             return
     if any(name in _OWN_AXES for name in words.g):
         return

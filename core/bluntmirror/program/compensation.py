@@ -169,6 +169,10 @@ class Compensation:
             self._hold(move)
             return
         span = Span(self.here, end, move.centre if move.kind == ARC else None, move.sweep)
+        if self.begun and not self.ending and not self._fits(move, span):
+            if math.dist(span.begin, span.end) < HAIR_MM:
+                return  # a whole circle that the tool does not go round in
+            span = Span(span.begin, span.end)
         self.here = end
         if self.ending:
             self._lead_out(move, span)
@@ -183,11 +187,11 @@ class Compensation:
             self._goto(self.lead, span.beside(span.begin, self.side), straight=True)
             self.lead = None
             self._let_go()
-            self.last = (move, self._fitting(move, span))
+            self.last = (move, span)
         elif self.last is not None:
             self._junction(move, span)
         else:
-            self.last = (move, self._fitting(move, span))
+            self.last = (move, span)
 
     def set_side(self, side: float, shift: Point) -> None:
         """Another side or radius from the next move on."""
@@ -225,7 +229,6 @@ class Compensation:
     def _junction(self, move: Move, span: Span) -> None:
         assert self.last
         before, one = self.last
-        span = self._fitting(move, span)
         corner = one.end
         (ux, uy), (vx, vy) = one.direction(one.end), span.direction(span.begin)
         sine, cosine = ux * vy - uy * vx, ux * vx + uy * vy
@@ -276,11 +279,11 @@ class Compensation:
         for point in points:
             self._link(move, point)
 
-    def _fitting(self, move: Move, span: Span) -> Span:
+    def _fits(self, move: Move, span: Span) -> bool:
         if span.centre is not None and offset_radius(span, self.side) < HAIR_MM:
             self._too_narrow(move, f"an arc of radius {span.radius:.3f} inside a tool of radius {abs(self.side):.3f}")
-            return Span(span.begin, span.end)
-        return span
+            return False
+        return True
 
     # --- giving moves -------------------------------------------------------------------------------------------------
 

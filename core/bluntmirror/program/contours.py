@@ -58,7 +58,7 @@ def finish(run: Interpreter, words: Words) -> None:
         run.compensation, control.ahead = None, None
         control.compensation = "compensation-off"
     control.motion = "rapid"
-    moves.straight(run, RAPID, back)
+    moves.go(run, RAPID, back)
     run.row_line = 0
 
 
@@ -117,7 +117,7 @@ def repeat(run: Interpreter, words: Words) -> None:
         share = 1.0 - n / (count - 1) if count > 1 else 0.0
         shift = allowance[0] + share * held.get("relief z", 0.0), allowance[1] + share * held.get("relief x", 0.0)
         _follow(run, contour, shift)
-        moves.straight(run, RAPID, dict(back))
+        moves.go(run, RAPID, dict(back))
     run.at = max(run.at, contour.last_line + 1)
 
 
@@ -154,17 +154,17 @@ def peck(run: Interpreter, words: Words) -> None:
     rows = math.ceil(abs(width) / row - 1e-9) if width else 0
     for i in range(rows + 1):
         place = start[across] + math.copysign(min(i * row, abs(width)), width) if width else start[across]
-        moves.straight(run, RAPID, {across: place})
+        moves.go(run, RAPID, {across: place})
         reached = 0.0
         while abs(depth) > reached + HAIR_MM:
             reached = min(abs(depth), reached + step) if step > 0 else abs(depth)
-            moves.straight(run, FEED, {along: start[along] + math.copysign(reached, depth)})
+            moves.go(run, FEED, {along: start[along] + math.copysign(reached, depth)})
             if reached < abs(depth) - HAIR_MM and back > 0:
-                moves.straight(run, RAPID, {along: start[along] + math.copysign(reached - back, depth)})
+                moves.go(run, RAPID, {along: start[along] + math.copysign(reached - back, depth)})
         if clear and i:
-            moves.straight(run, RAPID, {across: place - math.copysign(clear, width)})
-        moves.straight(run, RAPID, {along: start[along]})
-    moves.straight(run, RAPID, {across: start[across]})
+            moves.go(run, RAPID, {across: place - math.copysign(clear, width)})
+        moves.go(run, RAPID, {along: start[along]})
+    moves.go(run, RAPID, {across: start[across]})
 
 
 # --- the contour ----------------------------------------------------------------------------------------------------------
@@ -248,7 +248,7 @@ def _moved(point: Point, shift: Point) -> Point:
 def _follow(run: Interpreter, contour: Contour, shift: Point) -> None:
     """Along the whole contour, shifted."""
     begin = _moved(contour.begin, shift)
-    moves.straight(run, RAPID, {"Z": begin[0], "X": begin[1]})
+    moves.go(run, RAPID, {"Z": begin[0], "X": begin[1]})
     for span in contour.spans:
         _cut(run, span, shift)
 
@@ -256,7 +256,7 @@ def _follow(run: Interpreter, contour: Contour, shift: Point) -> None:
 def _cut(run: Interpreter, span: Span, shift: Point) -> None:
     end = _moved(span.end, shift)
     if span.centre is None:
-        moves.straight(run, FEED, {"Z": end[0], "X": end[1]})
+        moves.go(run, FEED, {"Z": end[0], "X": end[1]})
         return
     feed = moves.feed_rate(run, abs(span.sweep) * span.radius)
     run.move(ARC, {"Z": end[0], "X": end[1]}, feed=feed, plane=1, centre=_moved(span.centre, shift), sweep=span.sweep)
@@ -297,10 +297,10 @@ class _Roughing:
             self._pass(spans, level, before)
             before = level
         self._to(RAPID, begin[lv], self.start[wy])
-        moves.straight(run, RAPID, {"Z": begin[0], "X": begin[1]})
+        moves.go(run, RAPID, {"Z": begin[0], "X": begin[1]})
         for span in spans:
             _cut(run, span, (0.0, 0.0))
-        moves.straight(run, RAPID, {"Z": self.start[0], "X": self.start[1]})
+        moves.go(run, RAPID, {"Z": self.start[0], "X": self.start[1]})
 
     def _fits(self, spans: list[Span]) -> bool:
         """Whether the contour goes one way along the passes, and whether it may fall back across them."""
@@ -371,7 +371,7 @@ class _Roughing:
 
     def _to(self, kind: int, level: float, way: float) -> None:
         point = (way, level) if self.deep == 0 else (level, way)
-        moves.straight(self.run, kind, {"Z": point[0], "X": point[1]})
+        moves.go(self.run, kind, {"Z": point[0], "X": point[1]})
 
 
 def _shifted(span: Span, shift: Point) -> Span:

@@ -149,13 +149,13 @@ def interpret(
     return line, count
 
 
-def run_plain(run: Interpreter) -> bool:
-    """Carry out as many plain blocks as the kernel takes; True when it took at least one."""
+def run_plain(run: Interpreter, before: int) -> bool:
+    """Carry out as many plain blocks as the kernel takes, up to the line `before`; True when it took at least one."""
     control, text = run.control, run.text
     axes = run.setup.axes
     xyz = [axes.index(name) for name in "XYZ"]
     began = run.at
-    stop = min(int(text.run_end[run.at]), run.at + CHUNK)
+    stop = min(int(text.run_end[run.at]), run.at + CHUNK, before)
     lines = stop - run.at
     state = np.array(
         [

@@ -30,6 +30,7 @@ from .flow import Ended
 from .meanings import ARCS, CYCLES, MEANINGS
 from .motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, THREAD, MotionBuilder, Motions, Snapshot
 from .reader import Block, Unreadable
+from .state import State, state_of
 from .system_variables import System
 from .text import SCAN_FROM_LINES, ProgramText
 from .variables import MacroError
@@ -129,6 +130,8 @@ class Interpreter:
         self.rapid_level: float | None = None  # the R level of this tool's last cycle
         self.cut_since_change = False
         marks = setup.wait_marks
+        self.watched: tuple[int, int] | None = None  # file and line (from 0) whose state is asked for
+        self.seen: list[State] = []  # before and after the watched block
         self.bound = frozenset(setup.codes) | (
             {f"M{code}" for code in range(marks[0], marks[1] + 1)} if marks else frozenset()
         )
@@ -153,17 +156,31 @@ class Interpreter:
                 gc.enable()
         return self.result
 
+    def watch(self, program: str, line: int) -> None:
+        """Stop once the first carrying out of a line (from 1) is done; `seen` holds the state before it and after."""
+        names = [text.name for text in self.texts]
+        self.watched = (names.index(program), line - 1) if program in names else None
+
     def _run(self) -> None:
         try:
             while True:
                 if self.at >= len(self.text):
                     self.flow.end_of_text()
+                elif self.watched == (self.file, self.at):
+                    self.seen.append(state_of(self))
+                    self.step()
+                    self.let_go()
+                    self.seen.append(state_of(self))
+                    break
                 elif not (self.fast and self.text.flags is not None and self._run_fast()):
                     self.step()
         except Ended:
             pass
         self.let_go()
-        self._at_the_end()
+        if self.watched is None:
+            self._at_the_end()
+        elif len(self.seen) == 1:  # the watched block was the end
+            self.seen.append(state_of(self))
 
     def _at_the_end(self) -> None:
         """What is asked once the program has come to its end."""
@@ -778,4 +795,5 @@ class Interpreter:
         from .interpret_kernel import run_plain
 
         self.ready = None
-        return run_plain(self)
+        here = self.watched is not None and self.watched[0] == self.file and self.watched[1] >= self.at
+        return run_plain(self, self.watched[1] if self.watched and here else len(text))

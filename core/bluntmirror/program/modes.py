@@ -186,8 +186,9 @@ def _compensation(run: Interpreter, words: Words, name: str) -> None:
         return  # roughing follows the contour itself (pinned); finishing takes the nose into account
     if run.dialect.turning:
         nose = run.setup.noses.get(control.tool)
-        radius = nose.radius if nose else 0.0
-        if nose is None:
+        # A cutter in a turret has a radius and no nose; its centre is what is programmed.
+        radius = nose.radius if nose else control.radius_of(control.tool)
+        if nose is None and control.tool not in control.radii:
             run.report_once(
                 ("nose", control.tool), "register.unset", f"T{control.tool} has no nose radius; it counts as 0"
             )

@@ -44,6 +44,12 @@ def straight(
     run.move(kind, shaped, feed=feed, exact=exact, **more)
 
 
+def go(run: Interpreter, kind: int, axes: dict[str, float]) -> None:
+    """A straight move of a cycle, where it moves at all."""
+    if any(abs(value - run.control.program_position(axis)) > 1e-9 for axis, value in axes.items()):
+        straight(run, kind, axes)
+
+
 def _corner(run: Interpreter, words: Words) -> dict[str, Any]:
     found: dict[str, Any] = {}
     for letter, what in ((",C", "chamfer"), (",R", "round")):

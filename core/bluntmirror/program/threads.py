@@ -69,6 +69,8 @@ def straight(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
     begin = {axis: control.program_position(axis) for axis in axes}
     ways = {axis: value - begin[axis] for axis, value in axes.items()}
     longest = max(abs(way) for way in ways.values())
+    if longest < 1e-9:
+        return
     done = 0.0
     for turn in range(MAX_PASSES):
         # In one turn the way is the mean of the leads at its two ends.
@@ -108,15 +110,15 @@ def single_pass(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
         return
     moves.check_before_cut(run)
     if control.cycle == "turn-single":
-        moves.straight(run, RAPID, {"X": x + taper})
-        moves.straight(run, FEED, {"X": x, "Z": z})
-        moves.straight(run, FEED, {"X": back["X"]})
-        moves.straight(run, RAPID, {"Z": back["Z"]})
+        moves.go(run, RAPID, {"X": x + taper})
+        moves.go(run, FEED, {"X": x, "Z": z})
+        moves.go(run, FEED, {"X": back["X"]})
+        moves.go(run, RAPID, {"Z": back["Z"]})
     else:
-        moves.straight(run, RAPID, {"Z": z + taper})
-        moves.straight(run, FEED, {"X": x, "Z": z})
-        moves.straight(run, FEED, {"Z": back["Z"]})
-        moves.straight(run, RAPID, {"X": back["X"]})
+        moves.go(run, RAPID, {"Z": z + taper})
+        moves.go(run, FEED, {"X": x, "Z": z})
+        moves.go(run, FEED, {"Z": back["Z"]})
+        moves.go(run, RAPID, {"X": back["X"]})
 
 
 def _thread_pass(
@@ -133,15 +135,15 @@ def _thread_pass(
     along = 1.0 if z > back["Z"] else -1.0
     out = 1.0 if back["X"] > x else -1.0
     begin = back["Z"] + along * ahead
-    moves.straight(run, RAPID, {"X": x + taper, "Z": begin})
+    moves.go(run, RAPID, {"X": x + taper, "Z": begin})
     leave = min(run_out * lead, abs(z - begin))
     at = z - along * leave
     share = (at - begin) / (z - begin) if z != begin else 1.0
     thread_to(run, {"X": x + taper * (1.0 - share), "Z": at}, lead)
     if leave > 0:
         thread_to(run, {"X": x + out * leave, "Z": z}, lead)
-    moves.straight(run, RAPID, {"X": back["X"]})
-    moves.straight(run, RAPID, {"Z": back["Z"]})
+    moves.go(run, RAPID, {"X": back["X"]})
+    moves.go(run, RAPID, {"Z": back["Z"]})
 
 
 # --- a whole thread -------------------------------------------------------------------------------------------------------

@@ -36,7 +36,9 @@ def has_increments(run: Interpreter) -> bool:
 
 
 def axis_letters(run: Interpreter, words: Words) -> list[str]:
-    return [letter for letter in words.value if letter not in "UVWH" or not has_increments(run)]
+    """The letters that may be axes; the A of a threading cycle is the thread's angle."""
+    letters = [letter for letter in words.value if letter not in "UVWH" or not has_increments(run)]
+    return [letter for letter in letters if letter != "A" or "thread-passes" not in words.g]
 
 
 def prepared(run: Interpreter, words: Words) -> Words:

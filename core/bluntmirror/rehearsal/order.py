@@ -6,70 +6,110 @@ top    the highest place of the stock along the tool's axis (of fixtures and par
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
+from ..findings import Edit, Fix
 from ..geometry.frames import Floats
-from ..program.motions import ARC, FEED, RAPID, TOOL_CHANGE
-from ..timeline.reel import Knots
+from ..program.motions import ARC, FEED, RAPID, THREAD, TOOL_CHANGE, Motions
 from .result import Rehearsal
 
 SQUARE = 0.9999  # cosine of the angle between the tool and an axis of the work
+LOW_MM = 1e-6
 APPROACH_SLOPE = 0.5  # going down the tool's own way, at most this much aside of it, is an approach
 
 
-def check_order(result: Rehearsal, knots: Knots, channel: int) -> None:
-    """One caution for each slip. What is low is asked along the tool as it stands at the end of each motion."""
+def check_order(result: Rehearsal, channel: int) -> None:
+    """One caution for each slip. What is low is asked along the tool as it stands at the end of each motion: of rapids and
+    changes, and of the motions before them; nothing else is asked about."""
     job, chain, reel = result.job, result.chain, result.reel
-    assert reel
+    assert reel and result.setup
     if job.machine.work_spindle:
         return  # work on a spindle has no top to stay above
     motions = reel.motions
+    n = len(motions)
+    asked = np.flatnonzero((motions.kind == RAPID) | (motions.kind == TOOL_CHANGE))
+    rows = np.unique(np.concatenate([asked, asked - 1, [n - 1]]))
+    rows = rows[rows >= 0]
+    if not n or not len(rows):
+        return
+    reference = result.setup.references.get(1, {})
+    values = np.tile([reference.get(axis, 0.0) for axis in chain.axes], (len(rows) + 1, 1))
+    for column, axis in enumerate(result.setup.axes):
+        values[:, chain.axes.index(axis)] = np.concatenate([[motions.start[column]], motions.end[rows, column]])
     work = chain.mount_of("work")
-    link = work.link
     has_stock = any(body.role == "stock" for body in job.file.bodies)
-    tool_in_work = chain.tool_in_work(chain.mount_of("tool"), work, knots.at)
-    to_work = np.linalg.inv(chain.mount_pose(work, knots.at[:1])[0])
+    poses = chain.tool_in_work(chain.mount_of("tool"), work, values)
+    to_work = np.linalg.inv(chain.mount_pose(work, values[:1])[0])
     corners = []
     for body in job.file.bodies:
         mount = chain.mounts[body.mount]
-        if body.role == "design" or mount.link != link or (has_stock and body.role != "stock"):
+        if body.role == "design" or mount.link != work.link or (has_stock and body.role != "stock"):
             continue
-        pose = to_work @ chain.mount_pose(mount, knots.at[:1])[0]
+        pose = to_work @ chain.mount_pose(mount, values[:1])[0]
         corners += [hull_corners(mesh.moved(pose).vertices) for mesh in job.body_meshes[body.name]]
-    if not corners or not len(motions):
+    if not corners:
         return
-    # Where the gauge point stands at the end of every motion: the last knot up to it.
-    row = np.searchsorted(knots.motion, np.arange(len(motions)), side="right")
-    axis = tool_in_work[row, :3, 2]
-    top = tops_along(corners, axis)
-    gauge = tool_in_work[:, :3, 3]
-    length = np.array([result.tools[t].length if t in result.tools else 0.0 for t in motions.tool.tolist()])
-    known = np.isin(motions.tool, list(result.tools))
-    tip = np.einsum("ij,ij->i", gauge[row], axis) - length
-    clear = tip - top
-    at_start = gauge[0] @ tool_in_work[0, :3, 2] - length[0] - tops_along(corners, tool_in_work[:1, :3, 2])[0]
-    least = np.minimum(clear, np.concatenate([[at_start], clear[:-1]]))
-    low = known & (least < -1e-6)
+    stands = _Stands(
+        rows, poses, tops_along(corners, poses[:, :3, 2]), motions.tool, {n: t.length for n, t in result.tools.items()}
+    )
 
-    def say(motion: int, told: str, remedy: str) -> None:
+    def say(rule: str, motion: int, told: str, remedy: str, fix: Fix | None = None) -> None:
         result.docket.add(
-            "program.order", told, channel=channel, program=motions.file_name(motion), line=int(motions.line[motion]),
+            rule, told, channel=channel, program=motions.file_name(motion), line=int(motions.line[motion]),
             time=float(reel.begin_time[motion]), tool=int(motions.tool[motion]), motion=motion, last_motion=motion,
-            amount=float(-least[motion]), remedy=remedy,
+            amount=max(0.0, -min(stands.clear(motion), stands.clear(motion - 1, motion))), remedy=remedy, fix=fix,
         )  # fmt: skip
 
     if "Z" not in job.machine.tool_change.at:
-        for i in np.flatnonzero((motions.kind == TOOL_CHANGE) & (np.arange(len(motions)) > 0)):
-            old = int(motions.tool[i - 1])
-            if old in result.tools and gauge[row[i]] @ axis[i] - result.tools[old].length < top[i] - 1e-6:
-                say(int(i), f"the change to T{motions.tool[i]} happens with T{old} below the top of the work",
-                    "Retract before the tool change.")  # fmt: skip
-    _approaches(motions, low, gauge, row, axis, say)
-    last = len(motions) - 1
-    if known[last] and tip[last] < top[last] - 1e-6:
-        say(last, f"the program ends with the tip of T{motions.tool[last]} {top[last] - tip[last]:.2f} mm below the top of the work",
-            "Retract before the end of the program.")  # fmt: skip
+        for i in np.flatnonzero((motions.kind == TOOL_CHANGE) & (np.arange(n) > 0)).tolist():
+            if int(motions.tool[i - 1]) in result.tools and stands.clear(i - 1) < -LOW_MM:
+                say("order.change", i, f"the change to T{motions.tool[i]} happens with T{motions.tool[i - 1]} below the top of the "
+                    "work", "Retract before the tool change.")  # fmt: skip
+    _approaches(motions, stands, asked, say)
+    last = n - 1
+    if int(motions.tool[last]) in result.tools and stands.clear(last) < -LOW_MM:
+        say("order.end", last, f"the program ends with the tip of T{motions.tool[last]} {-stands.clear(last):.2f} mm below the top "
+            "of the work", "Retract before the end of the program.", _retract(result))  # fmt: skip
+
+
+def _retract(result: Rehearsal) -> Fix | None:
+    """Z home before the block that ends the program, where Z's home is up."""
+    assert result.interpreted and result.setup
+    if result.interpreted.ended is None or result.setup.dialect.turning:
+        return None
+    program, line = result.interpreted.ended
+    return Fix(f"Send Z home before line {line}", (Edit(program, line, None, "G91 G28 Z0."),))
+
+
+@dataclass
+class _Stands:
+    """Where the tool stands at the end of the motions in `rows`; entry 0 of the others is the start of the program."""
+
+    rows: NDArray[np.int64]
+    poses: Floats
+    tops: Floats
+    tool: NDArray[np.int32]
+    lengths: dict[int, float]
+
+    def at(self, motion: int) -> int:
+        return 0 if motion < 0 else int(np.searchsorted(self.rows, motion)) + 1
+
+    def clear(self, motion: int, of: int | None = None) -> float:
+        """How far the tip of the tool of a motion (`of` another) is above the top of the work; below it negative. 0 for a
+        tool that the table does not have."""
+        tool = int(self.tool[max(0, motion if of is None else of)])
+        if tool not in self.lengths:
+            return 0.0
+        pose = self.poses[self.at(motion)]
+        return float(pose[:3, 3] @ pose[:3, 2] - self.lengths[tool] - self.tops[self.at(motion)])
+
+    def low(self, motion: int) -> bool:
+        return min(self.clear(motion), self.clear(motion - 1, motion)) < -LOW_MM
 
 
 def tops_along(corners: list[Floats], directions: Floats) -> Floats:
@@ -87,24 +127,30 @@ def hull_corners(points: Floats) -> Floats:
         return points
 
 
-def _approaches(motions, low, gauge, row, axis, say) -> None:  # type: ignore[no-untyped-def]
+def _approaches(motions: Motions, stands: _Stands, asked: NDArray[np.int64], say: Callable[..., None]) -> None:
     """After a change, rapids across the work while the tip is already below its top, before the tool's first cut."""
     change = -1
-    for i in np.flatnonzero((motions.kind == TOOL_CHANGE) | low):
+    cuts = np.flatnonzero(np.isin(motions.kind, (FEED, ARC, THREAD)))
+    for i in asked.tolist():
         if motions.kind[i] == TOOL_CHANGE:
-            change = int(i)
+            change = i
             continue
         if change < 0:
             continue
-        if motions.kind[i] != RAPID or np.isin(motions.kind[change + 1 : i], (FEED, ARC)).any():
+        first_cut = int(np.searchsorted(cuts, change))
+        if first_cut < len(cuts) and cuts[first_cut] < i:
             change = -1  # its first cut is behind it
             continue
-        moved: Floats = gauge[row[i]] - gauge[row[i - 1]] if i else np.zeros(3)
-        turned = i > 0 and float(np.linalg.norm(axis[i] - axis[i - 1])) > 1e-6  # the work turned under the tool
+        if not stands.low(i):
+            continue
+        before, here = stands.poses[stands.at(i - 1)], stands.poses[stands.at(i)]
+        axis = here[:3, 2]
+        moved = here[:3, 3] - before[:3, 3]
+        turned = float(np.linalg.norm(axis - before[:3, 2])) > 1e-6  # the work turned under the tool
         # Along a leaning tool "below the top" says little: a far corner of the work is higher. Contact sees to those.
-        turned = turned or float(np.abs(axis[i]).max()) < SQUARE
-        across = float(np.linalg.norm(moved - (moved @ axis[i]) * axis[i]))
-        if not turned and across > max(1e-6, APPROACH_SLOPE * float(-moved @ axis[i])):
-            say(int(i), f"T{motions.tool[i]} comes to the work at rapid, below its top",
+        turned = turned or float(np.abs(axis).max()) < SQUARE
+        across = float(np.linalg.norm(moved - (moved @ axis) * axis))
+        if not turned and across > max(1e-6, APPROACH_SLOPE * float(-moved @ axis)):
+            say("order.approach", i, f"T{motions.tool[i]} comes to the work at rapid, below its top",
                 "Approach above the work, then go down.")  # fmt: skip
             change = -1

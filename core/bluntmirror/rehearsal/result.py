@@ -76,6 +76,7 @@ class Rehearsal:
     tools: dict[int, Assembly]
     docket: Docket
     interpreted: Interpreted | None = None
+    others: dict[int, Interpreted] = field(default_factory=dict)  # the further channels, read but not replayed
     reel: Reel | None = None
     knots: Knots | None = None
     margins: list[Margin] = field(default_factory=list)

@@ -25,10 +25,12 @@ from ..tools import Assembly, build_assembly
 from . import travel
 from .access import check_access
 from .cutting import Entering, cut_program
+from .data_check import check_data, check_run_in
 from .order import check_order
 from .result import Rehearsal
 from .stands import Stands
 from .virtual_control import control_setup, kinematics_of, tool_mount
+from .waits import check_waits
 
 KNOT_TOLERANCE_MM = 0.002
 DRY_RUN_MM_MIN = 5000.0  # common practice; a parameter of the machine on the floor
@@ -74,13 +76,19 @@ def check_program(job: Job, progress: Progress | None = None) -> Rehearsal:
     result = Rehearsal(job, chain, assemblies(job), Docket(policy=Policy(job.file.checks.rules)))
     entry = job.file.programs[0]
     if len(job.file.programs) > 1:
-        result.docket.add("check.limit", f"only channel {entry.channel} is rehearsed; several channels are read, but not "
-                          "yet replayed together", program=job.file.programs[1].main)  # fmt: skip
+        result.docket.add(
+            "check.limit",
+            f"only channel {entry.channel} is rehearsed; the others are read and checked, but not yet replayed together",
+            program=job.file.programs[1].main,
+        )
     kinematics = kinematics_of(job, chain, entry.channel)
     setup = control_setup(job, chain, entry.channel, kinematics)
     result.kinematics = kinematics
     result.setup = setup
     result.interpreted = read_channel(job, entry, setup, result.docket, lambda share: tell("reading", share))
+    for other in job.file.programs[1:]:
+        its_setup = control_setup(job, chain, other.channel, kinematics_of(job, chain, other.channel))
+        result.others[other.channel] = read_channel(job, other, its_setup, result.docket)
     joints = [chain.joints[axis] for axis in setup.axes]
     switches = job.file.switches
     motions = result.interpreted.motions
@@ -90,6 +98,10 @@ def check_program(job: Job, progress: Progress | None = None) -> Rehearsal:
     rapid_share = switches.rapid_override / 100.0
     result.reel = time_motions(motions, joints, job.machine.rapid == "dogleg", kinematics, rapid_share)
     _give_times(result)
+    check_order(result, entry.channel)
+    check_data(result, entry.channel)
+    check_run_in(result, entry.channel)
+    check_waits(result)
     return result
 
 
@@ -130,7 +142,6 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
     knots = make_knots(reel, KNOT_TOLERANCE_MM)
     result.knots = knots
     full = Knots(all_axes(result, knots), knots.motion, knots.t0, knots.t1)
-    check_order(result, full, channel)
     bodies = contact_bodies(job, chain, result.tools, set(np.unique(reel.motions.tool).tolist()), stops_of(result))
     pairs = pairs_of(bodies, chain, job.machine.ignore)
     asked = clearances(pairs, job.file.checks.near, job.file.checks.pairs)

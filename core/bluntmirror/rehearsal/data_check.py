@@ -1,0 +1,188 @@
+"""Cutting data against what the tool may be asked for, and threads against what the slide can do.
+
+surface speed    v = π·d·n, d the cutter's diameter or, in turning, that of the work at the tip (its definition)
+feed per tooth   f / (n·z), z the number of flutes
+tap              feed over speed is the lead, and must be the tap's pitch
+run-in           from rest to the thread's speed v a slide of acceleration a needs v²/2a (uniform acceleration); over that way
+                 the pitch is not kept
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.frames import Floats
+from ..job.models import Insert, Tap, ToolEntry
+from ..program.motions import ARC, FEED, THREAD
+from .result import Rehearsal
+
+SHARE = 1e-3  # by which a value may pass its limit, so that rounding in a post is none
+PITCH_SHARE = 0.01
+RUN_IN_HAIR_MM = 0.05
+
+
+def check_data(result: Rehearsal, channel: int) -> None:
+    """One finding a tool and rule, at the first motion; `count` says how many there are."""
+    assert result.reel
+    motions = result.reel.motions
+    cutting = np.isin(motions.kind, (FEED, ARC)) & (motions.rpm != 0)
+    for tool in result.job.tools.tools:
+        mine = motions.tool == tool.number
+        if not mine.any():
+            continue
+        _check_speed(result, channel, tool, np.flatnonzero(mine & cutting))
+        if isinstance(tool.cutter, Tap) and tool.cutter.pitch:
+            _check_tap(result, channel, tool, tool.cutter.pitch, np.flatnonzero(mine & (motions.kind == THREAD)))
+
+
+def _say(
+    result: Rehearsal, rule: str, channel: int, rows: NDArray[np.int64], told: str, remedy: str, amount: float
+) -> None:
+    assert result.reel
+    motions, first = result.reel.motions, int(rows[0])
+    result.docket.add(
+        rule, told, channel=channel, program=motions.file_name(first), line=int(motions.line[first]), count=len(rows),
+        time=float(result.reel.begin_time[first]), tool=int(motions.tool[first]), motion=first, last_motion=int(rows[-1]),
+        remedy=remedy, amount=amount,
+    )  # fmt: skip
+
+
+def _diameters(result: Rehearsal, tool: ToolEntry, rows: NDArray[np.int64]) -> Floats:
+    """What the edge's speed is reckoned with, (rows,) mm."""
+    assert result.reel and result.setup
+    if not isinstance(tool.cutter, Insert):
+        return np.full(len(rows), tool.cutter.diameter or 0.0)
+    motions, x = result.reel.motions, result.setup.axes.index("X") if "X" in result.setup.axes else -1
+    if x < 0:
+        return np.zeros(len(rows))
+    offset = np.array([snapshot.offset[x] for snapshot in motions.snapshots])[motions.snapshot[rows]]
+    return np.asarray(2.0 * np.abs(motions.end[rows, x] - offset))
+
+
+def _check_speed(result: Rehearsal, channel: int, tool: ToolEntry, rows: NDArray[np.int64]) -> None:
+    assert result.reel
+    if not len(rows):
+        return
+    motions, limits = result.reel.motions, tool.limits
+    rpm = np.abs(motions.rpm[rows]).astype(float)
+    if limits.surface_speed:
+        diameter = _diameters(result, tool, rows)
+        speed = math.pi * diameter * rpm / 1000.0
+        least, most = limits.surface_speed
+        for beyond, limit, word in (
+            (speed > most * (1 + SHARE), most, "above"),
+            (speed < least * (1 - SHARE), least, "below"),
+        ):
+            if word == "below" and isinstance(tool.cutter, Insert):
+                continue  # towards the centre of a face every speed falls to nothing
+            if beyond.any():
+                worst = int(np.argmax(np.where(beyond, np.abs(speed - limit), -1.0)))
+                turns = 1000.0 * limit / (math.pi * max(float(diameter[worst]), 1e-9))
+                _say(result, "speed.surface", channel, rows[beyond],
+                     f"T{tool.number} cuts at {speed[worst]:.0f} m/min, {word} its {limit:g} m/min",
+                     f"S{turns:.0f} gives {limit:g} m/min at {diameter[worst]:.1f} mm.", float(abs(speed[worst] - limit)))  # fmt: skip
+    if limits.feed_per_tooth and not isinstance(tool.cutter, Insert):
+        flutes = tool.cutter.flutes
+        chip = motions.feed[rows] / (rpm * flutes)
+        most = limits.feed_per_tooth[1]
+        beyond = chip > most * (1 + SHARE)
+        if beyond.any():
+            worst = int(np.argmax(np.where(beyond, chip, -1.0)))
+            _say(result, "feed.tooth", channel, rows[beyond],
+                 f"T{tool.number} takes {chip[worst]:.3f} mm a tooth, above its {most:g} mm ({flutes} teeth)",
+                 f"F{most * flutes * rpm[worst]:.0f} at S{rpm[worst]:.0f} gives {most:g} mm a tooth.", float(chip[worst] - most))  # fmt: skip
+
+
+def _check_tap(result: Rehearsal, channel: int, tool: ToolEntry, pitch: float, rows: NDArray[np.int64]) -> None:
+    assert result.reel
+    motions = result.reel.motions
+    rows = rows[motions.rpm[rows] != 0]
+    if not len(rows):
+        return
+    lead = motions.feed[rows] / np.abs(motions.rpm[rows])
+    wrong = np.abs(lead - pitch) > PITCH_SHARE * pitch
+    if wrong.any():
+        first = int(np.flatnonzero(wrong)[0])
+        rpm = float(abs(motions.rpm[rows[first]]))
+        _say(result, "tap.pitch", channel, rows[wrong],
+             f"T{tool.number} is fed {lead[first]:.4g} mm a turn; its pitch is {pitch:g} mm",
+             f"F{pitch * rpm:.4g} mm/min at S{rpm:.0f} (F{pitch:g} a turn) is its pitch.", float(abs(lead[first] - pitch)))  # fmt: skip
+
+
+def check_run_in(result: Rehearsal, channel: int) -> None:
+    """Threads that begin nearer to the work than their slide needs to come to speed."""
+    assert result.reel and result.setup
+    motions, chain = result.reel.motions, result.chain
+    threads = np.flatnonzero(motions.kind == THREAD)
+    threads = threads[(threads == 0) | (motions.kind[threads - 1] != THREAD)]
+    if not len(threads) or result.job.machine.work_spindle is None:
+        return
+    columns = [i for i, axis in enumerate(result.setup.axes) if axis in "XZ"]
+    work = chain.mount_of("work")
+    box = _outline(result, work.name)
+    if box is None:
+        return
+    begin = motions.begin[threads]
+    way = motions.end[threads] - begin
+    told: set[int] = set()
+    for row, motion in enumerate(threads.tolist()):
+        axis = max(columns, key=lambda i: abs(way[row, i]))
+        length = float(np.linalg.norm(way[row, columns]))
+        tool = int(motions.tool[motion])
+        if length < 1e-9 or tool not in result.tools or tool in told:
+            continue
+        accel = chain.joints[result.setup.axes[axis]].accel
+        speed = motions.feed[motion] / 60.0 * abs(way[row, axis]) / length
+        needed = speed**2 / (2.0 * accel)
+        offset = motions.snapshots[motions.snapshot[motion]].offset
+        # In the work offset, Z along the work's axis: the way to the nearer end of the work.
+        z, dz = begin[row, axis] - offset[axis], way[row, axis]
+        if result.setup.axes[axis] != "Z":
+            continue
+        zero = _work_zero(result, motion)
+        front = box[1] - zero if dz < 0 else box[0] - zero
+        room = (z - front) if dz < 0 else (front - z)
+        if -RUN_IN_HAIR_MM < room < needed - RUN_IN_HAIR_MM:
+            told.add(tool)
+            most = (
+                math.sqrt(2.0 * accel * max(room, 0.0))
+                * 60.0
+                / (motions.feed[motion] / abs(float(motions.rpm[motion])))
+            )
+            _say(result, "thread.run-in", channel, np.array([motion]),
+                 f"the thread of T{tool} begins {room:.2f} mm before the work; Z needs {needed:.2f} mm to come to its speed",
+                 f"Begin {needed:.1f} mm before the work, or lower S to {most:.0f}.", float(needed - room))  # fmt: skip
+
+
+def _outline(result: Rehearsal, mount: str) -> tuple[float, float] | None:
+    """Least and greatest place along the work mount's Z: of the design where there is one, else of the stock."""
+    for role in ("design", "stock"):
+        ends = [
+            mesh.vertices[:, 2] for body in result.job.file.bodies if body.role == role and body.mount == mount
+            for mesh in result.job.body_meshes[body.name]
+        ]  # fmt: skip
+        if ends:
+            return float(min(e.min() for e in ends)), float(max(e.max() for e in ends))
+    return None
+
+
+def _work_zero(result: Rehearsal, motion: int) -> float:
+    """Where program Z 0 lies along the work mount's Z: the tip's place there at the end of the motion, less its program Z."""
+    assert result.reel and result.setup
+    motions, chain = result.reel.motions, result.chain
+    reference = result.setup.references.get(1, {})
+    values = np.array([[reference.get(axis, 0.0) for axis in chain.axes]])
+    for column, axis in enumerate(result.setup.axes):
+        values[0, chain.axes.index(axis)] = motions.end[motion, column]
+    from .virtual_control import tool_mount
+
+    tool = next(t for t in result.job.tools.tools if t.number == int(motions.tool[motion]))
+    mount = tool_mount(result.job, chain, tool.number)
+    pose = chain.tool_in_work(mount, chain.mount_of("work"), values)[0]
+    tip = pose[:3, :3] @ np.array([*tool.offset, -tool.length]) + pose[:3, 3]
+    column = result.setup.axes.index("Z")
+    program = motions.end[motion, column] - motions.snapshots[motions.snapshot[motion]].offset[column]
+    return float(tip[2] - program)

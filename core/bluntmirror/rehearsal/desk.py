@@ -1,0 +1,165 @@
+"""What the script desk asks of a job: its check with operations and path, and one block explained.
+
+A desk keeps what does not change while a program is edited — chain, tools, meshes — so that a check on the fly costs the
+reading alone.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..findings import Docket
+from ..geometry.frames import Floats
+from ..job import Job
+from ..machine import Chain
+from ..program.interpreter import Interpreter
+from ..program.motions import RAPID, Motions
+from ..program.operations import Operation, find_operations
+from ..program.read_back import read_back
+from ..program.state import State
+from ..program.text import ProgramText
+from ..timeline.reel import Knots, make_knots, time_motions
+from .order import hull_corners, tops_along
+from .result import Rehearsal
+from .run import check_program
+from .virtual_control import control_setup, kinematics_of
+
+PATH_TOLERANCE_MM = 0.02
+MOST_PATH_POINTS = 400_000
+
+
+@dataclass(frozen=True)
+class Explained:
+    said: list[str]
+    before: State | None
+    after: State | None
+    motions: tuple[int, int]
+
+
+@dataclass
+class Path:
+    """The tip's way over the work. `points` (n + 1, 3) mm in the work mount's frame; `rapid`, `tool`, `line` and `file` of
+    each of the n pieces between them; `whole` false where a very long program is shown in part."""
+
+    points: Floats
+    rapid: np.ndarray
+    tool: np.ndarray
+    line: np.ndarray
+    file: np.ndarray
+    whole: bool = True
+
+
+@dataclass
+class Desk:
+    """One job's programs under check."""
+
+    job: Job
+    result: Rehearsal = field(init=False)
+
+    def check(self) -> Rehearsal:
+        self.result = check_program(self.job)
+        return self.result
+
+    def operations(self) -> list[Operation]:
+        result = self.result
+        if result.interpreted is None or result.reel is None:
+            return []
+        entry = self.job.file.programs[0]
+        out = [(s.first, s.last) for s in self.job.file.switches.left_out if s.program == entry.main]
+        text = ProgramText(
+            entry.main, self.job.programs[entry.main], bool(result.setup and result.setup.dialect.o_words)
+        )
+        return find_operations(result.interpreted, text, result.reel.begin_time, result.reel.end_time, out)
+
+    def path(self) -> Path | None:
+        """The path without material: arcs true, cycles unrolled."""
+        result = self.result
+        if result.reel is None or not len(result.reel.motions):
+            return None
+        knots = make_knots(result.reel, PATH_TOLERANCE_MM)
+        whole = len(knots.motion) <= MOST_PATH_POINTS
+        if not whole:
+            cut = MOST_PATH_POINTS
+            knots = Knots(knots.at[: cut + 1], knots.motion[:cut], knots.t0[:cut], knots.t1[:cut])
+        motions = result.reel.motions
+        points = tips(result, knots.at, np.append(motions.tool[knots.motion[0]], motions.tool[knots.motion]))
+        return Path(
+            points, motions.kind[knots.motion] == RAPID, motions.tool[knots.motion], motions.line[knots.motion],
+            motions.file[knots.motion], whole,
+        )  # fmt: skip
+
+    def explain(self, program: str, line: int) -> Explained:
+        """A block (line from 1) in words, with the state before and after its first carrying out."""
+        job = self.job
+        chain = Chain(job.machine)
+        entry = next((e for e in job.file.programs if program in (e.main, *e.library)), job.file.programs[0])
+        kinematics = kinematics_of(job, chain, entry.channel)
+        setup = control_setup(job, chain, entry.channel, kinematics)
+        texts = [ProgramText(name, job.programs[name], setup.dialect.o_words) for name in [entry.main, *entry.library]]
+        run = Interpreter(setup, texts, Docket(), entry.channel, setup.references.get(1))
+        run.watch(program, line)
+        rows = [0, 0]
+        result = run.run()
+        text = next(t for t in texts if t.name == program)
+        block = text.block(line - 1) if 0 < line <= len(text) else text.block(0)
+        if len(run.seen) < 2:
+            return Explained(read_back(block, setup, None, None, None, (0, 0)), None, None, (0, 0))
+        before, after = run.seen
+        motions = result.motions
+        file = texts.index(text)
+        mine = np.flatnonzero((motions.line == line) & (motions.file == file))
+        if len(mine):
+            rows = [int(mine[0]), int(mine[-1]) + 1]
+        seconds, above = 0.0, None
+        if rows[1] > rows[0]:
+            joints = [chain.joints[axis] for axis in setup.axes]
+            reel = time_motions(motions, joints, job.machine.rapid == "dogleg", kinematics)
+            seconds = float(reel.end_time[rows[1] - 1] - reel.begin_time[rows[0]])
+            above = self._above(chain, setup.axes, motions, rows[1] - 1)
+        said = read_back(block, setup, before, after, motions, (rows[0], rows[1]), seconds, above)
+        return Explained(said, before, after, (rows[0], rows[1]))
+
+    def _above(self, chain: Chain, axes: tuple[str, ...], motions: Motions, row: int) -> float | None:
+        """How far the tip is above the top of the stock at the end of a motion; None where that means nothing."""
+        job = self.job
+        tool = next((t for t in job.tools.tools if t.number == int(motions.tool[row])), None)
+        work = chain.mount_of("work")
+        stock = [b for b in job.file.bodies if b.role == "stock" and chain.mounts[b.mount].link == work.link]
+        if tool is None or not stock or job.machine.work_spindle:
+            return None
+        values = np.array([[job.machine.reference.get("1", {}).get(axis, 0.0) for axis in chain.axes]])
+        for column, axis in enumerate(axes):
+            values[0, chain.axes.index(axis)] = motions.end[row, column]
+        pose = chain.tool_in_work(chain.mount_of("tool"), work, values)[0]
+        to_work = np.linalg.inv(chain.mount_pose(work, values)[0])
+        corners = []
+        for body in stock:
+            moved = to_work @ chain.mount_pose(chain.mounts[body.mount], values)[0]
+            corners += [hull_corners(mesh.moved(moved).vertices) for mesh in job.body_meshes[body.name]]
+        top = tops_along(corners, pose[None, :3, 2])[0]
+        return float(pose[:3, 3] @ pose[:3, 2] - tool.length - top)
+
+
+def tips(result: Rehearsal, rows: Floats, tool: np.ndarray) -> Floats:
+    """The tip's place over the work for rows of axis values with a tool each, (n, 3)."""
+    from .virtual_control import tool_mount
+
+    assert result.setup
+    chain, job = result.chain, result.job
+    reference = result.setup.references.get(1, {})
+    full = np.tile([reference.get(axis, 0.0) for axis in chain.axes], (len(rows), 1))
+    for column, axis in enumerate(result.setup.axes):
+        full[:, chain.axes.index(axis)] = rows[:, column]
+    work = chain.mount_of("work")
+    points = np.zeros((len(rows), 3))
+    entries = {entry.number: entry for entry in job.tools.tools}
+    for number in np.unique(tool).tolist():
+        mine = tool == number
+        entry = entries.get(number)
+        mount = tool_mount(job, chain, number) if entry else chain.mount_of("tool")
+        own = np.array([*(entry.offset if entry else (0.0, 0.0)), -(entry.length if entry else 0.0)])
+        pose = chain.tool_in_work(mount, work, full[mine])
+        points[mine] = pose[:, :3, :3] @ own + pose[:, :3, 3]
+    return points
