@@ -124,3 +124,19 @@ class Triage(models.Model):
 
     class Meta:
         unique_together = [("job", "cause")]
+
+
+class RuleSetting(models.Model):
+    """A rule of the program check that an organisation sets otherwise than it comes."""
+
+    class Setting(models.TextChoices):
+        OFF = "off"
+        CAUTION = "caution"
+        STOP = "stop"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="rules")
+    rule = models.CharField(max_length=60)
+    setting = models.CharField(max_length=10, choices=Setting.choices)
+
+    class Meta:
+        unique_together = [("organisation", "rule")]

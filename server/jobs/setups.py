@@ -304,7 +304,7 @@ def tool_picture(revision: Revision, tool: Json) -> Json:
 # --- saving -----------------------------------------------------------------------------------------------------------
 
 
-def _changed(revision: Revision, files: dict[str, bytes], user: AbstractBaseUser, label: str) -> Revision:
+def changed(revision: Revision, files: dict[str, bytes], user: AbstractBaseUser, label: str) -> Revision:
     with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
         place = Path(folder)
         with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
@@ -325,7 +325,7 @@ def save(revision: Revision, data: Json, tools: Json | None, user: AbstractBaseU
     files["job.json"] = json.dumps({**data, "name": revision.job.name}, indent=1).encode()
     if tools is not None:
         files[str(data.get("tools", "tools.json"))] = json.dumps(tools, indent=1).encode()
-    return _changed(revision, files, user, label)
+    return changed(revision, files, user, label)
 
 
 def job_data(revision: Revision) -> tuple[Json, Json]:
@@ -383,4 +383,4 @@ def swap(revision: Revision, item: LibraryFile, user: AbstractBaseUser) -> Revis
     if item.meshes:
         with item.meshes.open("rb") as source, zipfile.ZipFile(source) as bundle:
             files |= {name: bundle.read(name) for name in bundle.namelist()}
-    return _changed(revision, files, user, f"on {item.name}")
+    return changed(revision, files, user, f"on {item.name}")

@@ -21,10 +21,12 @@ from bluntmirror.export.report import as_html
 from bluntmirror.export.trace import write_trace
 from bluntmirror.export.verdict import finding_dict, render, verdict_dict
 from bluntmirror.geometry.meshfile import write_stl
+from bluntmirror.job import Job as OpenJob
 from bluntmirror.job import JobUnreadable, open_job
 from bluntmirror.rehearsal import Cancelled, rehearse
 from bluntmirror.rehearsal import Rehearsal as Run
 
+from .desks import house_rules
 from .models import Artifact, Finding, Rehearsal
 from .services import queue, stream_key
 
@@ -75,6 +77,13 @@ class Heartbeat(threading.Thread):
         connection.close()
 
 
+def _by_house_rules(job: OpenJob, rehearsal: Rehearsal) -> OpenJob:
+    """The job with its organisation's settings of the rules, under its own."""
+    rules = {**house_rules(rehearsal.revision.job.organisation), **job.file.checks.rules}
+    job.file = job.file.model_copy(update={"checks": job.file.checks.model_copy(update={"rules": rules})})
+    return job
+
+
 @shared_task
 def run_rehearsal(number: int) -> None:
     begun = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
@@ -90,7 +99,7 @@ def run_rehearsal(number: int) -> None:
         with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
             archive = Path(folder) / "job.zip"
             archive.write_bytes(rehearsal.revision.archive.read())
-            run = rehearse(open_job(archive), teller)
+            run = rehearse(_by_house_rules(open_job(archive), rehearsal), teller)
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
             keep(rehearsal, run)
     except Cancelled:

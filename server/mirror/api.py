@@ -17,13 +17,19 @@ from accounts.models import Organisation
 from bluntmirror.findings import CATALOGUE
 from bluntmirror.geometry.features import Feature
 from bluntmirror.job.urdf import to_urdf
-from jobs import services, setups
+from jobs import desks, services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Triage
 
 from .schemas import (
     AccessoriesIn,
     BlockIn,
+    CheckIn,
+    CheckOut,
+    DeskOut,
+    DeskSaveIn,
     DroppedOut,
+    ExplainIn,
+    ExplainOut,
     FaultOut,
     FeatureOut,
     FindingOut,
@@ -48,6 +54,9 @@ from .schemas import (
     RehearsalFull,
     RehearsalOut,
     RepeatIn,
+    RevisionRef,
+    RuleIn,
+    RuleOut,
     SaveIn,
     SetupOut,
     SignIn,
@@ -441,3 +450,45 @@ def fits(request: HttpRequest, number: int, machine: int) -> Any:
 def swap(request: HttpRequest, number: int, machine: int) -> Any:
     revision = setups.swap(_revision(request, number), _machine(request, machine), request.user)  # type: ignore[arg-type]
     return _job_out(revision.job)
+
+
+@api.get("/revisions/{number}/desk", response=DeskOut)
+def desk(request: HttpRequest, number: int) -> Any:
+    revision = _revision(request, number)
+    data, tools = setups.job_data(revision)
+    done = revision.rehearsals.filter(state=Rehearsal.State.DONE).first()
+    return {
+        "job_id": revision.job_id, "job_name": revision.job.name, "revision": revision.pk, "revision_number": revision.number,
+        "revisions": revision.job.revisions.all(), "programs": desks.programs_of(revision), "job": data, "tools": tools,
+        "rehearsal": done.pk if done else None,
+    }  # fmt: skip
+
+
+@api.post("/revisions/{number}/desk/check", response=CheckOut)
+def desk_check(request: HttpRequest, number: int, body: CheckIn) -> Any:
+    """The program check of what the desk holds, with operations and, where asked for, the path without material."""
+    return desks.check(desks.edited(_revision(request, number), body.programs, body.job, body.tools), body.path)
+
+
+@api.post("/revisions/{number}/desk/block", response=ExplainOut)
+def desk_block(request: HttpRequest, number: int, body: ExplainIn) -> Any:
+    """A block in plain words, with the state before and after it."""
+    job = desks.edited(_revision(request, number), body.programs, body.job, body.tools)
+    return desks.explain(job, body.program, body.line)
+
+
+@api.post("/revisions/{number}/desk/save", response=RevisionRef)
+def desk_save(request: HttpRequest, number: int, body: DeskSaveIn) -> Any:
+    """What the desk holds as a new revision of the job."""
+    return desks.save(_revision(request, number), body.programs, body.job, body.tools, request.user, body.label)  # type: ignore[arg-type]
+
+
+@api.get("/rules", response=list[RuleOut])
+def rules(request: HttpRequest) -> Any:
+    return desks.rules(_organisation(request))
+
+
+@api.put("/rules/{name}", response={200: list[RuleOut], 422: Message})
+def set_rule(request: HttpRequest, name: str, body: RuleIn) -> Any:
+    desks.set_rule(_organisation(request), name, body.setting)
+    return desks.rules(_organisation(request))

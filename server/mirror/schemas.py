@@ -4,9 +4,11 @@ from datetime import datetime
 from typing import Any, Literal
 
 from ninja import Schema
+from pydantic import Field
 
-from bluntmirror.export.models import AxisUse, Checked, FindingEntry, StockResult, ToolUse
+from bluntmirror.export.models import AxisUse, Checked, FindingEntry, RulesRun, StockResult, ToolUse
 
+Severity = Literal["stop", "caution"]
 State = Literal["queued", "running", "done", "failed", "cancelled"]
 Judgement = Literal["real", "accepted", "model"]
 Triple = tuple[float, float, float]
@@ -345,3 +347,146 @@ class FitOut(Schema):
     what: str
     fits: bool
     said: str
+
+
+class ProgramOut(Schema):
+    name: str
+    channel: int
+    main: bool
+    dialect: str
+    text: str
+
+
+class RevisionRef(Schema):
+    id: int
+    number: int
+    label: str
+
+
+class DeskOut(Schema):
+    """What the script desk holds: programs, and job.json and tools.json in mm for its grids."""
+
+    job_id: int
+    job_name: str
+    revision: int
+    revision_number: int
+    revisions: list[RevisionRef]
+    programs: list[ProgramOut]
+    job: dict[str, Any]
+    tools: dict[str, Any]
+    rehearsal: int | None  # the last one of this revision that is done
+
+
+class DeskIn(Schema):
+    """Programs as edited, by name; job.json and tools.json where the grids changed them."""
+
+    programs: dict[str, str] = {}
+    job: dict[str, Any] | None = None
+    tools: dict[str, Any] | None = None
+
+
+class CheckIn(DeskIn):
+    path: bool = False
+
+
+class ExplainIn(DeskIn):
+    program: str
+    line: int = Field(ge=1)
+
+
+class DeskSaveIn(DeskIn):
+    label: str = ""
+
+
+class OperationOut(Schema):
+    number: int
+    name: str
+    tool: int
+    first: int
+    last: int
+    motions: tuple[int, int]
+    seconds: float
+    feeds: tuple[float, float] | None
+    depths: tuple[float, float] | None
+    cycles: list[str]
+    left_out: bool
+
+
+class PathOut(Schema):
+    """The tip's way over the work; columns base64: points f32 (count + 1, 3), rapid u8, tool u16, line u32, file u8."""
+
+    points: str
+    rapid: str
+    tool: str
+    line: str
+    file: str
+    count: int
+    whole: bool
+    files: list[str]
+
+
+class WaitOut(Schema):
+    channel: int
+    mark: int
+    program: str
+    line: int
+
+
+class CheckOut(Schema):
+    verdict: Literal["stop", "caution", "clear"]
+    findings: list[FindingEntry]
+    operations: list[OperationOut]
+    seconds: float
+    blocks: int
+    rules: RulesRun
+    lacking: list[int]
+    unused: list[int]
+    waits: list[WaitOut]
+    path: PathOut | None
+
+
+class StateOut(Schema):
+    program_name: str
+    line: int
+    modes: dict[str, str]
+    work_offset: str
+    offset: dict[str, float]
+    program: dict[str, float]
+    machine: dict[str, float]
+    tool: int
+    next_tool: int | None
+    registers: dict[str, tuple[int, float]]
+    spindle: str
+    speed: float
+    surface_speed: float | None
+    feed: float | None
+    coolant: str
+    inch: bool
+    cycle_words: dict[str, float]
+    variables: dict[str, float]
+    calls: list[tuple[str, int]]
+    frames: list[str]
+
+
+class ExplainOut(Schema):
+    said: list[str]
+    motions: tuple[int, int]
+    before: StateOut | None
+    after: StateOut | None
+
+
+class RuleOut(Schema):
+    id: str
+    kind: str
+    severity: Severity
+    title: str
+    meaning: str
+    remedy: str
+    example: str
+    better: str
+    fixed: bool
+    setting: Literal["", "off", "caution", "stop"]
+
+
+class RuleIn(Schema):
+    setting: Literal["", "off", "caution", "stop"]

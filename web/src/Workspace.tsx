@@ -67,9 +67,10 @@ interface WorkspaceProps {
   onLeave: () => void;
   onRehearsal: (id: number) => void;
   onSetup: (revision: number) => void;
+  onDesk: (revision: number) => void;
 }
 
-export function Workspace({ id, onLeave, onRehearsal, onSetup }: WorkspaceProps) {
+export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: WorkspaceProps) {
   const { message } = App.useApp();
   const queries = useQueryClient();
   const rehearsal = useQuery({ queryKey: ["rehearsal", id], queryFn: () => api.rehearsal(id) });
@@ -136,6 +137,9 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup }: WorkspaceProps)
             </Dropdown>
             <Button size="small" onClick={() => onSetup(data.revision)}>
               Setup
+            </Button>
+            <Button size="small" onClick={() => onDesk(data.revision)}>
+              Script
             </Button>
             <Button size="small" type="primary" onClick={again}>
               Rehearse again

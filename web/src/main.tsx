@@ -18,13 +18,14 @@ import { SignIn } from "./SignIn";
 const Workspace = lazy(() => import("./Workspace").then((module) => ({ default: module.Workspace })));
 
 const MachineScreen = lazy(() => import("./machines/MachineScreen").then((module) => ({ default: module.MachineScreen })));
+const DeskScreen = lazy(() => import("./desk/DeskScreen").then((module) => ({ default: module.DeskScreen })));
 const SetupScreen = lazy(() => import("./setup/SetupScreen").then((module) => ({ default: module.SetupScreen })));
 
-type Place = { page: "jobs" | "library" } | { page: "rehearsals" | "machines" | "setups"; id: number };
+type Place = { page: "jobs" | "library" } | { page: "rehearsals" | "machines" | "setups" | "desks"; id: number };
 
 function placeOf(path: string): Place {
-  const found = path.match(/^\/(rehearsals|machines|setups)\/(\d+)$/);
-  if (found) return { page: found[1] as "rehearsals" | "machines" | "setups", id: Number(found[2]) };
+  const found = path.match(/^\/(rehearsals|machines|setups|desks)\/(\d+)$/);
+  if (found) return { page: found[1] as "rehearsals" | "machines" | "setups" | "desks", id: Number(found[2]) };
   return { page: path === "/library" ? "library" : "jobs" };
 }
 
@@ -52,11 +53,14 @@ function House() {
     return (
       <Suspense fallback={<Spin className="middle" />}>
         {place.page === "rehearsals" && (
-          <Workspace key={place.id} id={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} />
+          <Workspace key={place.id} id={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} onDesk={(id) => go(`/desks/${id}`)} />
         )}
         {place.page === "machines" && <MachineScreen id={place.id} onLeave={() => go("/library")} onMachine={(id) => go(`/machines/${id}`)} />}
         {place.page === "setups" && (
           <SetupScreen revision={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} onRevision={(id) => go(`/setups/${id}`)} />
+        )}
+        {place.page === "desks" && (
+          <DeskScreen revision={place.id} onLeave={() => go("/")} onRehearsal={toRehearsal} onRevision={(id) => go(`/desks/${id}`)} onSetup={(id) => go(`/setups/${id}`)} />
         )}
       </Suspense>
     );
@@ -88,7 +92,7 @@ function House() {
         </Button>
       </header>
       {place.page === "jobs" ? (
-        <Jobs onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} />
+        <Jobs onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} onDesk={(id) => go(`/desks/${id}`)} />
       ) : (
         <Library onMachine={(id) => go(`/machines/${id}`)} />
       )}

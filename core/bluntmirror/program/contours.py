@@ -172,6 +172,10 @@ def peck(run: Interpreter, words: Words) -> None:
 
 def _lines(run: Interpreter, words: Words) -> tuple[int, int] | None:
     """The lines (from 0) that P and Q name."""
+    if run.in_contour:
+        run.report("cycle.contour", "a contour calls a cycle of contours: the cycle belongs outside its own contour",
+                   remedy="Take the cycle out of the blocks that P and Q name.")  # fmt: skip
+        return None
     found = []
     for letter in "PQ":
         if letter not in words:
@@ -192,10 +196,14 @@ def _lines(run: Interpreter, words: Words) -> tuple[int, int] | None:
 
 def _run_lines(run: Interpreter, first: int, last: int) -> None:
     run.at = first
-    for _ in range(10 * (last - first + 1) + 10):
-        if not first <= run.at <= last:
-            return
-        run.step()
+    run.in_contour = True
+    try:
+        for _ in range(10 * (last - first + 1) + 10):
+            if not first <= run.at <= last:
+                return
+            run.step()
+    finally:
+        run.in_contour = False
 
 
 def _contour(run: Interpreter, words: Words) -> Contour | None:

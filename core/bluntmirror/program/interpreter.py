@@ -121,6 +121,7 @@ class Interpreter:
         self.corners: Corners | None = None
         self.compensation: Compensation | None = None
         self.unrolled: Any = None  # cylindrical or polar interpolation, while it is on
+        self.in_contour = False  # the blocks of a contour are being carried out for a cycle
         self.row_line = 0  # the line that motions are given, where it is not their own block's
         self.modal_macro: tuple[int, dict[int | str, float]] | None = None
         self.in_modal_macro = False

@@ -32,6 +32,35 @@ export type Offset = Schemas["OffsetOut"];
 export type Place = Schemas["PlaceOut"];
 export type Setup = Schemas["SetupOut"];
 export type Way = Schemas["MateIn"]["way"];
+export type Desk = Schemas["DeskOut"];
+export type Checked = Schemas["CheckOut"];
+export type Said = Schemas["FindingEntry"];
+export type Operation = Schemas["OperationOut"];
+export type Explained = Schemas["ExplainOut"];
+export type State = Schemas["StateOut"];
+export type Path = Schemas["PathOut"];
+export type Rule = Schemas["RuleOut"];
+export type Wait = Schemas["WaitOut"];
+
+/** What the script desk holds, as it is sent with every question. */
+export interface Held {
+  programs: Record<string, string>;
+  job: JobData | null;
+  tools: ToolsData | null;
+}
+export interface ToolsData {
+  tools: ToolData[];
+  [more: string]: unknown;
+}
+export interface ToolData {
+  number: number;
+  name?: string;
+  length: number;
+  cutter: { type: string; diameter?: number; flutes?: number; [more: string]: unknown };
+  registers?: Record<string, number>;
+  limits?: { surface_speed?: [number, number] | null; feed_per_tooth?: [number, number] | null };
+  [more: string]: unknown;
+}
 
 /** job.json as a screen holds it: only what the screens touch is named. */
 export interface JobData {
@@ -146,6 +175,12 @@ export const api = {
     json<Moved>(`/revisions/${revision}/block`, "POST", { job, values, tool, block, stop }),
   fits: (revision: number, machine: number) => json<Fit[]>(`/revisions/${revision}/fit/${machine}`),
   swap: (revision: number, machine: number) => json<Job>(`/revisions/${revision}/swap/${machine}`, "POST"),
+  desk: (revision: number) => json<Desk>(`/revisions/${revision}/desk`),
+  check: (revision: number, held: Held, path: boolean) => json<Checked>(`/revisions/${revision}/desk/check`, "POST", { ...held, path }),
+  explain: (revision: number, held: Held, program: string, line: number) => json<Explained>(`/revisions/${revision}/desk/block`, "POST", { ...held, program, line }),
+  saveDesk: (revision: number, held: Held, label: string) => json<Schemas["RevisionRef"]>(`/revisions/${revision}/desk/save`, "POST", { ...held, label }),
+  rules: () => json<Rule[]>("/rules"),
+  setRule: (id: string, setting: Rule["setting"]) => json<Rule[]>(`/rules/${id}`, "PUT", { setting }),
   libraryFile: (id: number) => `/api/library/${id}/file`,
   rehearse: (revision: number) => json<Rehearsal>(`/revisions/${revision}/rehearsals`, "POST"),
   rehearsal: (id: number) => json<RehearsalFull>(`/rehearsals/${id}`),

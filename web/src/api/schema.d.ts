@@ -684,6 +684,117 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{number}/desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Desk */
+        get: operations["mirror_api_desk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/desk/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Desk Check
+         * @description The program check of what the desk holds, with operations and, where asked for, the path without material.
+         */
+        post: operations["mirror_api_desk_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/desk/block": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Desk Block
+         * @description A block in plain words, with the state before and after it.
+         */
+        post: operations["mirror_api_desk_block"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/desk/save": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Desk Save
+         * @description What the desk holds as a new revision of the job.
+         */
+        post: operations["mirror_api_desk_save"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rules */
+        get: operations["mirror_api_rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set Rule */
+        put: operations["mirror_api_set_rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -945,8 +1056,23 @@ export interface components {
             /** Not Checked */
             not_checked: string[];
             switches: components["schemas"]["SwitchesUsed"];
+            rules: components["schemas"]["RulesRun"];
             /** Notes */
             notes: string[];
+        };
+        /**
+         * EditEntry
+         * @description A line of a program changed: `old` null inserts `new` before the line, `new` null deletes it.
+         */
+        EditEntry: {
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Old */
+            old: string | null;
+            /** New */
+            new: string | null;
         };
         /** FindingData */
         FindingData: {
@@ -991,6 +1117,13 @@ export interface components {
             message: string;
             /** Remedy */
             remedy: string;
+            /**
+             * Rule
+             * @description what found it; docs/findings.md lists the rules
+             */
+            rule: string;
+            /** @description a change that would clear it and is safe to make, where there is one */
+            fix: components["schemas"]["FixEntry"] | null;
             /** Motion */
             motion: number;
             /** Lastmotion */
@@ -1006,6 +1139,22 @@ export interface components {
             meaning: string;
             data: components["schemas"]["FindingData"];
             triage: components["schemas"]["TriageOut"] | null;
+        };
+        /** FixEntry */
+        FixEntry: {
+            /** Title */
+            title: string;
+            /** Edits */
+            edits: components["schemas"]["EditEntry"][];
+        };
+        /** Lines */
+        Lines: {
+            /** Program */
+            program: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
         };
         /** PairMargin */
         PairMargin: {
@@ -1089,6 +1238,33 @@ export interface components {
             stock: components["schemas"]["StockResult"][];
             checked: components["schemas"]["Checked"];
         };
+        /**
+         * RulesRun
+         * @description Which rules of the program check ran. `changed`: those set otherwise than they come, by job or organisation.
+         */
+        RulesRun: {
+            /** Ran */
+            ran: string[];
+            /** Off */
+            off: string[];
+            /** Changed */
+            changed: {
+                [key: string]: "caution" | "stop";
+            };
+        };
+        /** ShiftedLines */
+        ShiftedLines: {
+            /** Program */
+            program: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** By */
+            by: {
+                [key: string]: number;
+            };
+        };
         /** StockResult */
         StockResult: {
             /** Name */
@@ -1130,6 +1306,16 @@ export interface components {
              * @description mm that the work offsets were raised by
              */
             air_cut: number;
+            /**
+             * Left Out
+             * @description blocks that were not carried out
+             */
+            left_out: components["schemas"]["Lines"][];
+            /**
+             * Shifts
+             * @description blocks that were carried out shifted
+             */
+            shifts: components["schemas"]["ShiftedLines"][];
         };
         /** ToolUse */
         ToolUse: {
@@ -1631,6 +1817,381 @@ export interface components {
             fits: boolean;
             /** Said */
             said: string;
+        };
+        /**
+         * DeskOut
+         * @description What the script desk holds: programs, and job.json and tools.json in mm for its grids.
+         */
+        DeskOut: {
+            /** Job Id */
+            job_id: number;
+            /** Job Name */
+            job_name: string;
+            /** Revision */
+            revision: number;
+            /** Revision Number */
+            revision_number: number;
+            /** Revisions */
+            revisions: components["schemas"]["RevisionRef"][];
+            /** Programs */
+            programs: components["schemas"]["ProgramOut"][];
+            /** Job */
+            job: {
+                [key: string]: unknown;
+            };
+            /** Tools */
+            tools: {
+                [key: string]: unknown;
+            };
+            /** Rehearsal */
+            rehearsal: number | null;
+        };
+        /** ProgramOut */
+        ProgramOut: {
+            /** Name */
+            name: string;
+            /** Channel */
+            channel: number;
+            /** Main */
+            main: boolean;
+            /** Dialect */
+            dialect: string;
+            /** Text */
+            text: string;
+        };
+        /** RevisionRef */
+        RevisionRef: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Label */
+            label: string;
+        };
+        /** CheckOut */
+        CheckOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "stop" | "caution" | "clear";
+            /** Findings */
+            findings: components["schemas"]["FindingEntry"][];
+            /** Operations */
+            operations: components["schemas"]["OperationOut"][];
+            /** Seconds */
+            seconds: number;
+            /** Blocks */
+            blocks: number;
+            rules: components["schemas"]["RulesRun"];
+            /** Lacking */
+            lacking: number[];
+            /** Unused */
+            unused: number[];
+            /** Waits */
+            waits: components["schemas"]["WaitOut"][];
+            path: components["schemas"]["PathOut"] | null;
+        };
+        /**
+         * FindingEntry
+         * @description One thing wrong. `amount` in mm or degrees, `time` in s, `point` in the machine's frame at that time.
+         */
+        FindingEntry: {
+            /** Kind */
+            kind: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "stop" | "caution";
+            /** Channel */
+            channel: number;
+            /** Program */
+            program: string;
+            /**
+             * Line
+             * @description 1-based line in the file; 0 when it belongs to no line
+             */
+            line: number;
+            /** Time */
+            time: number;
+            /** Tool */
+            tool: number;
+            /** Bodies */
+            bodies: string[];
+            /** Axis */
+            axis: string;
+            /** Amount */
+            amount: number;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Count
+             * @description how many motions it spans
+             */
+            count: number;
+            /** Message */
+            message: string;
+            /** Remedy */
+            remedy: string;
+            /**
+             * Rule
+             * @description what found it; docs/findings.md lists the rules
+             */
+            rule: string;
+            /** @description a change that would clear it and is safe to make, where there is one */
+            fix: components["schemas"]["FixEntry"] | null;
+        };
+        /** OperationOut */
+        OperationOut: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Tool */
+            tool: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Motions */
+            motions: [
+                number,
+                number
+            ];
+            /** Seconds */
+            seconds: number;
+            /** Feeds */
+            feeds: [
+                number,
+                number
+            ] | null;
+            /** Depths */
+            depths: [
+                number,
+                number
+            ] | null;
+            /** Cycles */
+            cycles: string[];
+            /** Left Out */
+            left_out: boolean;
+        };
+        /**
+         * PathOut
+         * @description The tip's way over the work; columns base64: points f32 (count + 1, 3), rapid u8, tool u16, line u32, file u8.
+         */
+        PathOut: {
+            /** Points */
+            points: string;
+            /** Rapid */
+            rapid: string;
+            /** Tool */
+            tool: string;
+            /** Line */
+            line: string;
+            /** File */
+            file: string;
+            /** Count */
+            count: number;
+            /** Whole */
+            whole: boolean;
+            /** Files */
+            files: string[];
+        };
+        /** WaitOut */
+        WaitOut: {
+            /** Channel */
+            channel: number;
+            /** Mark */
+            mark: number;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+        };
+        /** CheckIn */
+        CheckIn: {
+            /**
+             * Programs
+             * @default {}
+             */
+            programs: {
+                [key: string]: string;
+            };
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Tools */
+            tools?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Path
+             * @default false
+             */
+            path: boolean;
+        };
+        /** ExplainOut */
+        ExplainOut: {
+            /** Said */
+            said: string[];
+            /** Motions */
+            motions: [
+                number,
+                number
+            ];
+            before: components["schemas"]["StateOut"] | null;
+            after: components["schemas"]["StateOut"] | null;
+        };
+        /** StateOut */
+        StateOut: {
+            /** Program Name */
+            program_name: string;
+            /** Line */
+            line: number;
+            /** Modes */
+            modes: {
+                [key: string]: string;
+            };
+            /** Work Offset */
+            work_offset: string;
+            /** Offset */
+            offset: {
+                [key: string]: number;
+            };
+            /** Program */
+            program: {
+                [key: string]: number;
+            };
+            /** Machine */
+            machine: {
+                [key: string]: number;
+            };
+            /** Tool */
+            tool: number;
+            /** Next Tool */
+            next_tool: number | null;
+            /** Registers */
+            registers: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /** Spindle */
+            spindle: string;
+            /** Speed */
+            speed: number;
+            /** Surface Speed */
+            surface_speed: number | null;
+            /** Feed */
+            feed: number | null;
+            /** Coolant */
+            coolant: string;
+            /** Inch */
+            inch: boolean;
+            /** Cycle Words */
+            cycle_words: {
+                [key: string]: number;
+            };
+            /** Variables */
+            variables: {
+                [key: string]: number;
+            };
+            /** Calls */
+            calls: [
+                string,
+                number
+            ][];
+            /** Frames */
+            frames: string[];
+        };
+        /** ExplainIn */
+        ExplainIn: {
+            /**
+             * Programs
+             * @default {}
+             */
+            programs: {
+                [key: string]: string;
+            };
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Tools */
+            tools?: {
+                [key: string]: unknown;
+            } | null;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+        };
+        /** DeskSaveIn */
+        DeskSaveIn: {
+            /**
+             * Programs
+             * @default {}
+             */
+            programs: {
+                [key: string]: string;
+            };
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Tools */
+            tools?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /** RuleOut */
+        RuleOut: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "stop" | "caution";
+            /** Title */
+            title: string;
+            /** Meaning */
+            meaning: string;
+            /** Remedy */
+            remedy: string;
+            /** Example */
+            example: string;
+            /** Better */
+            better: string;
+            /** Fixed */
+            fixed: boolean;
+            /**
+             * Setting
+             * @enum {string}
+             */
+            setting: "" | "off" | "caution" | "stop";
+        };
+        /** RuleIn */
+        RuleIn: {
+            /**
+             * Setting
+             * @enum {string}
+             */
+            setting: "" | "off" | "caution" | "stop";
         };
     };
     responses: never;
@@ -2655,6 +3216,161 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    mirror_api_desk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskOut"];
+                };
+            };
+        };
+    };
+    mirror_api_desk_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+        };
+    };
+    mirror_api_desk_block: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExplainIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExplainOut"];
+                };
+            };
+        };
+    };
+    mirror_api_desk_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeskSaveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionRef"];
+                };
+            };
+        };
+    };
+    mirror_api_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_set_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
                 };
             };
         };

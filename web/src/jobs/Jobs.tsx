@@ -13,7 +13,13 @@ import { useDrop } from "./useDrop";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
 
-export function Jobs({ onRehearsal, onSetup }: { onRehearsal: (id: number) => void; onSetup: (revision: number) => void }) {
+interface Props {
+  onRehearsal: (id: number) => void;
+  onSetup: (revision: number) => void;
+  onDesk: (revision: number) => void;
+}
+
+export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
   const { message } = App.useApp();
   const queries = useQueryClient();
   const jobs = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchInterval: 4000 });
@@ -148,6 +154,9 @@ export function Jobs({ onRehearsal, onSetup }: { onRehearsal: (id: number) => vo
                       <span className="row-actions">
                         <Button size="small" onClick={() => onSetup(revision.id)}>
                           Setup
+                        </Button>{" "}
+                        <Button size="small" onClick={() => onDesk(revision.id)}>
+                          Script
                         </Button>
                         <Button size="small" onClick={() => run(revision)}>
                           Rehearse

@@ -21,7 +21,7 @@ const JOBS = [
 
 function open(jobs: Job[] = JOBS) {
   vi.spyOn(api, "jobs").mockResolvedValue(jobs);
-  const calls = { onRehearsal: vi.fn(), onSetup: vi.fn() };
+  const calls = { onRehearsal: vi.fn(), onSetup: vi.fn(), onDesk: vi.fn() };
   return { ...shown(<Jobs {...calls} />), ...calls };
 }
 

@@ -1,13 +1,14 @@
 import { defaultKeymap } from "@codemirror/commands";
 import { gotoLine, highlightSelectionMatches, search, searchKeymap } from "@codemirror/search";
-import { Compartment, EditorState, RangeSetBuilder, StateEffect, StateField, type Extension } from "@codemirror/state";
-import { Decoration, EditorView, gutter, GutterMarker, keymap, lineNumbers, type DecorationSet } from "@codemirror/view";
+import { Compartment, EditorState, StateEffect, StateField } from "@codemirror/state";
+import { Decoration, EditorView, keymap, lineNumbers, type DecorationSet } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 
 import type { Finding } from "../api/client";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { ncLanguage } from "./language";
+import { findingGutter } from "./marks";
 
 interface Props {
   text: string;
@@ -35,42 +36,6 @@ const now = StateField.define<DecorationSet>({
   },
   provide: (field) => EditorView.decorations.from(field),
 });
-
-class FindingMarker extends GutterMarker {
-  constructor(
-    readonly severity: string,
-    readonly title: string,
-  ) {
-    super();
-  }
-  override eq(other: FindingMarker): boolean {
-    return other.severity === this.severity && other.title === this.title;
-  }
-  override toDOM(): Node {
-    const mark = document.createElement("span");
-    mark.className = `gutter-mark ${this.severity}`;
-    mark.title = this.title;
-    return mark;
-  }
-}
-
-/** Marks beside the lines that findings begin at. */
-function findingGutter(findings: Finding[]): Extension {
-  const sorted = [...findings].filter((f) => f.data.line > 0).sort((a, b) => a.data.line - b.data.line);
-  return gutter({
-    class: "finding-gutter",
-    markers: (view) => {
-      const builder = new RangeSetBuilder<GutterMarker>();
-      for (const { data, title } of sorted) {
-        if (data.line > view.state.doc.lines) continue;
-        const at = view.state.doc.line(data.line).from;
-        builder.add(at, at, new FindingMarker(data.severity, title));
-      }
-      return builder.finish();
-    },
-    initialSpacer: () => new FindingMarker("none", ""),
-  });
-}
 
 /** The program text beside the stage, following the replay; a click goes to the moment of a line. */
 export function Script({ text, file, replay, player, findings, onLine }: Props) {
@@ -113,7 +78,7 @@ export function Script({ text, file, replay, player, findings, onLine }: Props) 
   }, [text]);
 
   useEffect(() => {
-    editor.current?.dispatch({ effects: marks.current.reconfigure(findingGutter(findings)) });
+    editor.current?.dispatch({ effects: marks.current.reconfigure(findingGutter(findings.map(({ data, title }) => ({ line: data.line, severity: data.severity, title })))) });
   }, [findings, text]);
 
   useEffect(() => {

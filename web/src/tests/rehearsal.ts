@@ -7,7 +7,7 @@ export function findingOf(id: number, data: Partial<Finding["data"]>, more: Part
     id, title: "Collision", meaning: "Two bodies touch.", triage: null,
     data: {
       kind: "contact.body", severity: "stop", channel: 1, program: "O1.nc", line: 20, time: 47.3, tool: 1, bodies: ["T1 cutter", "stop arm"], axis: "", amount: 3.007,
-      point: [1, 2, 3], count: 1, message: "T1 cutter runs into stop arm, 3.01 mm deep", remedy: "Move the body.", motion: 9, lastMotion: 9, ...data,
+      point: [1, 2, 3], count: 1, message: "T1 cutter runs into stop arm, 3.01 mm deep", remedy: "Move the body.", rule: "contact.body", fix: null, motion: 9, lastMotion: 9, ...data,
     },
     ...more,
   }; // prettier-ignore
@@ -21,7 +21,8 @@ export function rehearsalOf(findings: Finding[], result: Partial<Result> = {}, m
       time: 419.9, axes: [], tools: [], stock: [],
       checked: {
         resolution: 0.5, near: 1, near_stock: 0, pairs: 87, margins: [], design: true, not_checked: ["chatter"], notes: [],
-        switches: { block_skip: [], optional_stop: false, loop: 1, feed_override: 100, rapid_override: 100, dry_run: false, air_cut: 0 },
+        switches: { block_skip: [], optional_stop: false, loop: 1, feed_override: 100, rapid_override: 100, dry_run: false, air_cut: 0, left_out: [], shifts: [] },
+        rules: { ran: ["syntax"], off: [], changed: {} },
       },
       ...result,
     },
