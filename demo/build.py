@@ -11,7 +11,7 @@ from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import bracket, fairing, lid, nosecone, plate, shells
+from . import bracket, clip, fairing, gland, lid, nosecone, plate, shells, union
 from .machines import MACHINES
 from .shop import Json, crib, tools_file
 from .solids import mesh_of
@@ -19,7 +19,7 @@ from .solids import mesh_of
 ROOT = Path(__file__).parent
 JOBS = {
     "buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing,
-    "nose-cone": nosecone,
+    "nose-cone": nosecone, "gland-plates": gland, "hull-union": union, "cable-clip": clip,
 }  # fmt: skip
 FAULTS = {
     "buoy-lid": {
@@ -53,6 +53,25 @@ FAULTS = {
         "a diameter typed wrong": "material.gouge",
         "the spindle stopped before the groove": "contact.still",
     },
+    "gland-plates": {
+        "the second bore too deep": "material.gouge",
+        "a variable never set": "program.macro",
+        "a macro that is not there": "program.call",
+    },
+    "hull-union": {
+        "a contour that ends nowhere": "program.call",
+        "so that the finishing pass is missing": "material.excess",
+        "the relief groove too deep": "material.gouge",
+    },
+    # What the program check alone must find, in the order of the lines; the rehearsal adds what comes of it.
+    "cable-clip": {
+        "a comment left open": "syntax", "a spindle speed of ten times": "speed.machine", "GO for G0": "syntax",
+        "a feed that was never given": "feed.none", "no length offset": "length.none", "a word from nowhere": "word.idle",
+        "another tool's length": "length.other", "compensation without its register": "compensation.register",
+        "compensation never cancelled": "compensation.left-on", "a tool that is not there": "tool.unknown",
+        "a peck cycle without its peck": "cycle.missing", "two motions in a block": "word.group", "a code of no control": "word.unknown",
+        "the spindle never started": "spindle.still",
+    },
 }
 
 
@@ -81,6 +100,7 @@ def job_file(job, flawed: bool) -> Json:  # type: ignore[no-untyped-def]
         "work_offsets": job.offsets()
         if hasattr(job, "offsets")
         else {"G54": {"datum": [0, 0, job.TOP], "mount": "table"}},
+        "variables": getattr(job, "VARIABLES", {}),
         "checks": getattr(job, "CHECKS", CHECKS),
     }
 

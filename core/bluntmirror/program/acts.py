@@ -53,6 +53,7 @@ def take_tool(run: Interpreter, number: int, block: Block) -> None:
     if run.control.compensation != "compensation-off":
         run.report("compensation.left-on", "the tool is changed while cutter compensation is on",
                    remedy=f"Cancel it with {run.dialect.code_of('compensation-off')} on a straight move.")  # fmt: skip
+        run.give_up_compensation()
     run.control.tool = number
     run.told -= {"length", "no tool", "spindle", "speed"}
     run.rapid_level = None

@@ -73,7 +73,10 @@ def _hole(run: Interpreter, words: Words, axes: dict[str, float]) -> Hole | None
     if (cycle in PECKING or cycle == "bore-fine") and held.get("Q", 0.0) <= 0.0:
         missing.append("Q")
     code = run.dialect.code_of(cycle)
+    if missing and "told" in held and not any(name == cycle for name in words.g):
+        return None  # the hole after the one where it was said
     if missing:
+        held["told"] = 1.0
         run.report("cycle.missing", f"the cycle {code} lacks {' and '.join(missing)}",
                    remedy=f"Write {' and '.join(missing)} into the block that begins the cycle.")  # fmt: skip
         return None

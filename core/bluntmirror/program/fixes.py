@@ -66,7 +66,7 @@ def readable(run: Interpreter, index: int, message: str) -> Fix | None:
     """What makes the two commonest unreadable blocks readable: a zero for the letter O, the end of a comment."""
     text = run.text.line(index)
     if "letter O" in message:
-        new = re.sub(r"(?<=[A-Za-z])[oO](?=\s*[\d.])", "0", text)
+        new = re.sub(r"(?<=[A-Za-z])[oO](?=\s*[\d.]|\s+[A-Za-z]|\s*$)", "0", text)
         return Fix("Write a zero for the letter O", (Edit(run.text.name, index + 1, text, new),))
     if "comment is not closed" in message:
         return Fix("Close the comment", (Edit(run.text.name, index + 1, text, text.rstrip() + ")"),))

@@ -650,6 +650,13 @@ class Interpreter:
             self.compensation = None
             self._level()
 
+    def give_up_compensation(self) -> None:
+        """Off without a move that ends it: it was reported, and what follows is not to repeat it."""
+        self.let_go()
+        self.compensation = None
+        self.control.compensation = "compensation-off"
+        self._level()
+
     def _level(self) -> None:
         """Nothing is held: the program stands where the axes do."""
         if not self.corners and not self.compensation and self.collecting is None:

@@ -162,8 +162,9 @@ class _Reading:
         if (at < len(text) and text[at] in "#[-+") or text[at : at + 3] in _FUNCTION_HEADS:
             self.at = at
             return Word(letter, self.expression(operand_only=True), literal=False)
-        if letter in "GMXYZFSTHD" and text[at : at + 1] == "O" and (digits_after := _NUMBER.match(text, at + 1)):
-            raise ExpressionError(f"'{letter}O{digits_after[0]}' has the letter O where a zero belongs", begin)
+        if letter in "GMXYZFSTHD" and text[at : at + 1] == "O":
+            after = _NUMBER.match(text, at + 1)
+            raise ExpressionError(f"'{letter}O{after[0] if after else ''}' has the letter O where a zero belongs", begin)
         raise ExpressionError(f"'{letter}' has no number", begin)
 
     def flow(self, keyword: str) -> Flow:

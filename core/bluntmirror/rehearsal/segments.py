@@ -19,7 +19,7 @@ from ..material.cut_kernel import CUT, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_N
 from ..material.stock import Batch, RingBatch, RingSets, ToolSets, TurnedBatch
 from ..material.sweep_kernel import first_through, slab_radius
 from ..material.turning_kernel import first_turned_through
-from ..program.motions import RAPID, TOOL_CHANGE
+from ..program.motions import RAPID, THREAD, TOOL_CHANGE
 from ..tools.assembly import H0, H1
 from .result import Rehearsal
 
@@ -60,10 +60,16 @@ class Segments:
         begin, end, number = values[keep], values[keep + 1], tool_number[keep]
         turning = sorted({int(axis) for n in np.unique(number) for axis in tool_from_work[int(n)].turning})
         pieces = self._pieces(begin, end, number, turning, poses)
+        step = self._thread_steps(result, knots.motion[keep], number, end - begin)
+        threads = step > 0.0
+        pieces[threads] = np.floor(1.0 / step[threads] + 1e-9).astype(np.int64) + 1
         self.index = np.repeat(keep, pieces)
         number_in = np.arange(len(self.index)) - np.repeat(np.cumsum(pieces) - pieces, pieces)
         count = np.repeat(pieces, pieces)
         self.share0, self.share1 = number_in / count, (number_in + 1) / count
+        # A thread insert leaves its outline once a turn: seen in one half-plane through the axis it stands still there.
+        stamps = np.repeat(threads, pieces)
+        self.share0[stamps] = self.share1[stamps] = np.minimum(1.0, (number_in * np.repeat(step, pieces))[stamps])
         a, b = np.repeat(begin, pieces, axis=0), np.repeat(end, pieces, axis=0)
         number = np.repeat(number, pieces)
         self.start, self.axis = poses(a + self.share0[:, None] * (b - a), number)
@@ -142,6 +148,17 @@ class Segments:
         self.ring_start[:, 0], self.ring_delta[:, 0] = self.start[:, 2], self.delta[:, 2]
         self.ring_start[:, 1] = np.einsum("ij,ij->i", self.start - self.centre, outward)
         self.ring_delta[:, 1] = np.einsum("ij,ij->i", self.delta, outward)
+
+    @staticmethod
+    def _thread_steps(result: Rehearsal, motion: np.ndarray, number: np.ndarray, way: Floats) -> Floats:
+        """The share of each segment that one turn of the work is, for those that a thread insert cuts; 0 for all others."""
+        assert result.reel
+        motions = result.reel.motions
+        inserts = [n for n, tool in result.tools.items() if tool.is_turning and tool.cuts_threads]
+        cut = (motions.kind[motion] == THREAD) & np.isin(number, inserts) & (motions.rpm[motion] != 0)
+        length = np.linalg.norm(way, axis=1)
+        lead = motions.feed[motion] / np.maximum(np.abs(motions.rpm[motion]), 1e-9)
+        return np.where(cut & (length > 0), np.minimum(1.0, lead / np.maximum(length, 1e-12)), 0.0)
 
     @staticmethod
     def _pieces(

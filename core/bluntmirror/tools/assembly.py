@@ -64,6 +64,7 @@ class Assembly:
     insert: Floats = field(default_factory=lambda: np.zeros((0, 2)))  # (v, 2): x, z from the tip, convex (turning)
     offset: tuple[float, float] = (0.0, 0.0)  # of the tip beside the mount's axis
     blocks: tuple[Mesh, ...] = ()  # of the holder, in the mount's frame, as its shapes draw it
+    cuts_threads: bool = False  # a thread insert: locked to the spindle it leaves its outline once a turn
 
     @property
     def is_turning(self) -> bool:
@@ -149,7 +150,7 @@ def build_assembly(entry: models.ToolEntry, blocks: Sequence[Mesh] = ()) -> Asse
     if isinstance(cutter, models.Insert):
         return Assembly(
             entry.number, entry.name, entry.length, entry.length, 0.0, 0.0, none, none, none, True, 1,
-            insert=insert_outline(cutter), offset=entry.offset, blocks=tuple(blocks),
+            insert=insert_outline(cutter), offset=entry.offset, blocks=tuple(blocks), cuts_threads=cutter.type == "thread-insert",
         )  # fmt: skip
     cutting = _cutting_slabs(cutter)
     top = float(cutting[-1, H1])
