@@ -16,7 +16,7 @@ from django.test import TransactionTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 
 from accounts.models import Membership, Organisation
-from jobs.models import Job, Rehearsal
+from jobs.models import Job, Rehearsal, Revision
 from jobs.services import keep_in_library, take_in_path
 from ops import services
 from ops.checks import process
@@ -191,6 +191,106 @@ class Interface(TransactionTestCase):
         page.mouse.click(
             stage["x"] + stage["width"] / 2 + scale * (x - middle[0]),
             stage["y"] + stage["height"] / 2 - scale * (y - middle[1]),
+        )
+
+    def test_the_script_desk(self) -> None:
+        """Open, search, read back a block, mend an error by its offered fix, compare, paste offsets, leave out, keep, rehearse."""
+        clip = settings.ROOT / "demo" / "jobs" / "cable-clip"
+        shop, user = Organisation.objects.get(), get_user_model().objects.get()
+        Job.objects.all().delete()
+        take_in_path(shop, user, clip / "1-as released", "as released")
+        take_in_path(shop, user, clip / "2-flawed", "as generated")
+        with sync_playwright() as driver:
+            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            faults: list[str] = []
+            page.on("pageerror", lambda error: faults.append(str(error)))
+            self.sign_in(page)
+            page.get_by_role("button", name="Script").first.click()
+            check = page.get_by_test_id("check")
+            expect(check.get_by_role("listitem")).to_have_count(14)
+            expect(page.get_by_test_id("told")).to_contain_text("Do not run")
+            self.assertGreater(int(page.get_by_test_id("plot").get_attribute("data-pieces") or 0), 20)
+
+            # Search in the text, and go to a tool.
+            page.locator(".cm-content").click()
+            page.keyboard.press("Control+f")
+            page.keyboard.type("G83")
+            page.keyboard.press("Enter")
+            expect(page.locator(".cm-searchMatch-selected")).to_have_text("G83")
+            page.keyboard.press("Escape")
+            page.get_by_label("Go to").fill("T2")
+            page.get_by_label("Go to").press("Enter")
+            expect(page.locator(".cm-activeLine")).to_have_text("T2 M6")
+
+            # A block in plain words, with the state before and after it; its words lead to their rows.
+            page.get_by_text("Read-back").click()
+            page.get_by_label("Go to").fill("33")
+            page.get_by_label("Go to").press("Enter")
+            expect(page.get_by_test_id("said")).to_contain_text("straight cut to X 95, at 1200 mm/min")
+            expect(page.get_by_test_id("states")).to_contain_text("program X")
+            page.get_by_label("Go to").fill("25")
+            page.get_by_label("Go to").press("Enter")
+            page.get_by_test_id("block").get_by_role("button", name="H5").click()
+            expect(page.locator("[data-row='5'].chosen")).to_be_visible()
+
+            # An error mended by its offered fix: the difference is shown, the finding goes, and is told as gone.
+            page.get_by_text("Check 14").click()
+            check.get_by_role("button").filter(has_text="letter O").click()
+            expect(page.get_by_test_id("difference")).to_contain_text("G0 X-40. Y0.")
+            page.get_by_role("button", name="Write a zero for the letter O").click()
+            expect(check.get_by_role("listitem")).to_have_count(13)
+            expect(page.get_by_test_id("since")).to_contain_text("has the letter O where a zero belongs went")
+            page.locator(".cm-content").click()
+            page.keyboard.press("Control+z")
+            expect(check.get_by_role("listitem")).to_have_count(14)
+            page.keyboard.press("Control+y")
+            expect(check.get_by_role("listitem")).to_have_count(13)
+
+            # Offsets from a spreadsheet; a number that is none changes nothing.
+            page.get_by_text("Tables").click()
+            page.get_by_text("Offsets", exact=True).click()
+            self.paste(page, "New offsets", "G55\t-300\t-200\t-510\nG56\t-310,5\t-200\t-510")
+            expect(page.get_by_label("G56 X")).to_have_value("-310.5")
+            self.paste(page, "G55 X", "12\tmany")
+            expect(page.get_by_text("'many' (Y) is not a number; nothing was pasted.")).to_be_visible()
+            expect(page.get_by_label("G55 X")).to_have_value("-300")
+
+            # An operation left out is struck through; another one is rehearsed higher up.
+            page.get_by_label("Rehearse STEP 4 DEEP ALONG THE BACK").uncheck()
+            expect(page.locator(".operations li.out")).to_have_count(1)
+            page.get_by_label("Go to").fill("T2")
+            page.get_by_label("Go to").press("Enter")
+            expect(page.locator(".cm-activeLine")).to_have_class(re.compile("line-out"))
+
+            # What changed, beside the revision as it was opened, and beside the released one.
+            page.get_by_role("button", name="Compare").click()
+            expect(page.get_by_test_id("compare").locator(".cm-changedLine").first).to_be_visible()
+            page.get_by_label("Revision on the left").click()
+            page.get_by_text("revision 1, as released", exact=True).last.click()
+            expect(page.get_by_test_id("compare")).to_contain_text("G41 D2 G1")
+            page.locator(".compare-window .ant-modal-close").click()
+            expect(page.get_by_test_id("compare")).to_be_hidden()
+
+            # Kept as a revision, and rehearsed: the stretch left out is named beside the verdict.
+            page.get_by_label("What changed").fill("first slip mended")
+            page.get_by_role("button", name="Keep as revision").click()
+            expect(page.get_by_text("script of revision 3")).to_be_visible()
+            expect(check.get_by_role("listitem").first).to_be_visible()
+            page.get_by_role("button", name="Rehearse", exact=True).click()
+            expect(page.get_by_test_id("verdict")).to_be_visible(timeout=LONG_MS)
+            expect(page.get_by_text("left out of this rehearsal")).to_be_visible()
+            held = Revision.objects.get(number=3)
+            self.assertEqual((held.label, Job.objects.count()), ("first slip mended", 1))
+            self.assertEqual(faults, [])
+            browser.close()
+
+    def paste(self, page: Page, label: str, text: str) -> None:
+        """Text as it comes from a spreadsheet's clipboard, into a field."""
+        page.get_by_label(label).evaluate(
+            "(field, text) => { field.focus(); const data = new DataTransfer(); data.setData('text', text);"
+            " field.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true })); }",
+            text,
         )
 
     def test_a_job_from_nothing_under_the_hand_and_on_another_machine(self) -> None:

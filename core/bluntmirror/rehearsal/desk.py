@@ -15,7 +15,7 @@ from ..geometry.frames import Floats
 from ..job import Job
 from ..machine import Chain
 from ..program.interpreter import Interpreter
-from ..program.motions import RAPID, Motions
+from ..program.motions import ARC, FEED, THREAD, Motions
 from ..program.operations import Operation, find_operations
 from ..program.read_back import read_back
 from ..program.state import State
@@ -40,7 +40,7 @@ class Explained:
 
 @dataclass
 class Path:
-    """The tip's way over the work. `points` (n + 1, 3) mm in the work mount's frame; `rapid`, `tool`, `line` and `file` of
+    """The tip's way over the work. `points` (n + 1, 3) mm in the work mount's frame; `rapid` (no cutting move), `tool`, `line` and `file` of
     each of the n pieces between them; `whole` false where a very long program is shown in part."""
 
     points: Floats
@@ -86,7 +86,7 @@ class Desk:
         motions = result.reel.motions
         points = tips(result, knots.at, np.append(motions.tool[knots.motion[0]], motions.tool[knots.motion]))
         return Path(
-            points, motions.kind[knots.motion] == RAPID, motions.tool[knots.motion], motions.line[knots.motion],
+            points, ~np.isin(motions.kind[knots.motion], (FEED, ARC, THREAD)), motions.tool[knots.motion], motions.line[knots.motion],
             motions.file[knots.motion], whole,
         )  # fmt: skip
 

@@ -27,7 +27,7 @@ export function BlockPane({ line, text, explained, failure, tools, onLink }: Pro
       </code>
       {failure && <p className="failure">{failure}</p>}
       {explained && (
-        <ul className="said" data-testid="said">
+        <ul className="sentences" data-testid="said">
           {explained.said.map((sentence) => (
             <li key={sentence}>{sentence}</li>
           ))}

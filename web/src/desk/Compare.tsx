@@ -22,7 +22,7 @@ export function Compare({ desk, program, text, onClose }: Props) {
   const other = useQuery({ queryKey: ["desk", against], queryFn: () => api.desk(against), staleTime: Infinity });
   const before = other.data?.programs.find((item) => item.name === program)?.text;
   return (
-    <Modal open title={`${program}: what changed`} width="94vw" footer={null} onCancel={onClose} className="compare-window">
+    <Modal open title={`${program} beside an earlier revision`} width="94vw" footer={null} onCancel={onClose} className="compare-window">
       <div className="hand-row">
         <span className="quiet">left</span>
         <Select

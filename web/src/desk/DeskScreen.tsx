@@ -82,7 +82,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
   const switches = (job.switches ?? {}) as Switches;
   const leftOut = useMemo(() => (switches.left_out ?? []).filter((stretch) => stretch.program === name), [switches.left_out, name]);
   const marks = useMemo(
-    () => (checked?.findings ?? []).filter((item) => item.program === name).map((item) => ({ line: item.line, severity: item.severity, title: `${item.message}\n${item.remedy}` })),
+    () => (checked?.findings ?? []).filter((item) => item.program === name).map((item) => ({ line: item.line, severity: item.severity, title: `${item.message}\n→ ${item.remedy}` })),
     [checked, name],
   );
   const operations = useMemo(() => (onMain ? (checked?.operations ?? []) : []), [checked, onMain]);
@@ -181,7 +181,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
             <span className="quiet">air cut</span>
             <InputNumber size="small" min={0} value={switches.air_cut ?? 0} suffix="mm" aria-label="Air cut" onChange={(value) => setSwitches({ air_cut: value ?? 0 })} />
           </label>
-          <Operations operations={operations} line={line} shifted={shiftOf} onGo={(item) => goTo(name, item.first)} onLeaveOut={leaveOut} onShift={shift} />
+          <Operations operations={operations} line={line} out={(item) => leftOut.some((stretch) => stretch.first <= item.first && stretch.last >= item.first)} shifted={shiftOf} onGo={(item) => goTo(name, item.first)} onLeaveOut={leaveOut} onShift={shift} />
         </section>
         <Divider label="Width of the operations" width={left} side={1} initial={196} onWidth={setLeft} />
         <section className="desk-middle" aria-label="Script">
@@ -236,7 +236,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
         </section>
         <Divider label="Width of the desk's right side" width={right} side={-1} initial={430} onWidth={setRight} />
         <section className="pane-inspector" aria-label="Inspector" style={{ width: right }}>
-          <PathPlot path={checked?.path} program={name} line={line} />
+          <PathPlot path={checked?.path} program={name} line={line} turning={mains[0].dialect.startsWith("iso-turn")} />
           <Tabs
             value={tab}
             onChange={setTab}
@@ -285,6 +285,7 @@ function GoTo({ onGo }: { onGo: (asked: string) => void }) {
       id="desk-go-to"
       onKeyDown={(event) => {
         if (event.key !== "Enter") return;
+        event.preventDefault(); // the editor takes the focus, and must not take the key
         const asked = event.currentTarget.value;
         if (asked.trim()) onGo(asked);
       }}

@@ -75,7 +75,7 @@ export function Editor({ name, text, marks, operations, leftOut, handle, onText,
     const { marks, folds } = compartments.current;
     const known = states.current.get(name);
     const extensions: Extension[] = [
-      marks.of([]), lineNumbers(), folds.of([]), codeFolding(), foldGutter({ openText: "▾", closedText: "▸" }), history(), leftOutLines,
+      marks.of([]), lineNumbers(), folds.of([]), codeFolding(), foldGutter({ openText: "▾", closedText: "▸", foldingChanged: (update) => update.startState.facet(foldService) !== update.state.facet(foldService) }), history(), leftOutLines,
       highlightActiveLine(), highlightActiveLineGutter(), search({ top: true }), highlightSelectionMatches(),
       keymap.of([...searchKeymap.filter((binding) => binding.key !== "Mod-Alt-g"), ...historyKeymap, ...foldKeymap, ...defaultKeymap]), ...ncLanguage,
       EditorView.updateListener.of((update) => {

@@ -81,7 +81,7 @@ export function Grid({ name, columns, rows, chosen, onCells, onRemove, newBy, js
         <thead>
           <tr>
             {columns.map((column) => (
-              <th key={column.key} style={{ width: column.width }}>
+              <th key={column.key} style={{ width: column.width }} className={column.kind}>
                 {column.label}
               </th>
             ))}

@@ -51,8 +51,8 @@ const TOOL_COLUMNS: Column[] = [
   { key: "length", label: "length", kind: "number" },
   { key: "H", label: "H", kind: "number" },
   { key: "D", label: "D", kind: "number" },
-  { key: "surface", label: "m/min at most", kind: "number" },
-  { key: "tooth", label: "mm a tooth", kind: "number" },
+  { key: "surface", label: "m/min", kind: "number" },
+  { key: "tooth", label: "mm/tooth", kind: "number" },
 ];
 
 function ToolGrid({ tools, checked, chosen, onTools }: Props) {
@@ -84,6 +84,7 @@ function ToolGrid({ tools, checked, chosen, onTools }: Props) {
       {checked && checked.lacking.length > 0 && (
         <p className="failure padded">The program needs {checked.lacking.map((n) => `T${n}`).join(", ")}, which the table lacks.</p>
       )}
+      <p className="quiet padded">m/min and mm/tooth: the most that the tool may be asked for.</p>
       {checked && checked.unused.length > 0 && <p className="quiet padded">Not used: {checked.unused.map((n) => `T${n}`).join(", ")}.</p>}
       <Grid
         name="tools"

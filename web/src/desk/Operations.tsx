@@ -7,6 +7,7 @@ import { clock, toolColour } from "../look";
 interface Props {
   operations: readonly Operation[];
   line: number;
+  out: (operation: Operation) => boolean;
   shifted: (operation: Operation) => number | null;
   onGo: (operation: Operation) => void;
   onLeaveOut: (operation: Operation, out: boolean) => void;
@@ -17,21 +18,22 @@ const range = (values: readonly number[] | null, digits: number) =>
   !values ? "" : values[0] === values[1] ? values[0].toFixed(digits) : `${values[0].toFixed(digits)} … ${values[1].toFixed(digits)}`;
 
 /** The operations that the check found, in their order: go to one, leave it out, or rehearse it higher up. */
-export function Operations({ operations, line, shifted, onGo, onLeaveOut, onShift }: Props) {
+export function Operations({ operations, line, out, shifted, onGo, onLeaveOut, onShift }: Props) {
   if (!operations.length) return <p className="quiet padded">No operation yet: none of the blocks moves a tool.</p>;
   return (
     <ul className="operations" data-testid="operations">
       {operations.map((item) => {
         const here = line >= item.first && line <= item.last;
         const up = shifted(item);
+        const isOut = out(item); // at once; the check that follows says the same
         return (
-          <li key={`${item.first}-${item.number}`} className={`${here ? "chosen" : ""} ${item.left_out ? "out" : ""}`} style={{ borderLeftColor: toolColour(item.tool) }}>
+          <li key={`${item.first}-${item.number}`} className={`${here ? "chosen" : ""} ${isOut ? "out" : ""}`} style={{ borderLeftColor: toolColour(item.tool) }}>
             <button onClick={() => onGo(item)}>
               <b>{item.name}</b>
               <span className="quiet">
                 {item.tool ? `T${item.tool} · ` : ""}
                 lines {item.first}–{item.last}
-                {item.left_out ? " · left out" : ` · ${clock(item.seconds)}`}
+                {isOut ? " · left out" : ` · ${clock(item.seconds)}`}
               </span>
               {item.feeds && <span className="quiet">F {range(item.feeds, 0)}</span>}
               {item.depths && (
@@ -42,8 +44,8 @@ export function Operations({ operations, line, shifted, onGo, onLeaveOut, onShif
               )}
             </button>
             <span className="operation-tools">
-              <Checkbox checked={!item.left_out} aria-label={`Rehearse ${item.name}`} title="Rehearse this operation" onChange={(event) => onLeaveOut(item, !event.target.checked)} />
-              {!item.left_out && <Raise label={item.name} value={up} onValue={(z) => onShift(item, z)} />}
+              <Checkbox checked={!isOut} aria-label={`Rehearse ${item.name}`} title="Rehearse this operation" onChange={(event) => onLeaveOut(item, !event.target.checked)} />
+              {!isOut && <Raise label={item.name} value={up} onValue={(z) => onShift(item, z)} />}
             </span>
           </li>
         );

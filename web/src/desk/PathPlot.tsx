@@ -8,6 +8,7 @@ interface Props {
   path: Path | null | undefined;
   program: string;
   line: number;
+  turning: boolean;
 }
 
 const LOOKS: { value: Look; label: string }[] = [
@@ -18,15 +19,15 @@ const LOOKS: { value: Look; label: string }[] = [
 ];
 
 /** The tool tip's way over the work, without material: a colour a tool, rapids dashed. */
-export function PathPlot({ path, program, line }: Props) {
+export function PathPlot({ path, program, line, turning }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<PathScene | null>(null);
   const shown = useRef(false);
-  const [look, setLook] = useState<Look>("space");
+  const [look, setLook] = useState<Look>(turning ? "front" : "space");
   const [failure, setFailure] = useState("");
   useEffect(() => {
     try {
-      scene.current = new PathScene(host.current!);
+      scene.current = new PathScene(host.current!, turning);
     } catch {
       setFailure("The path cannot be drawn: this browser has no WebGL.");
     }
@@ -35,12 +36,12 @@ export function PathPlot({ path, program, line }: Props) {
       scene.current = null;
       shown.current = false;
     };
-  }, []);
+  }, [turning]);
   useEffect(() => {
     if (!path) return;
-    scene.current?.show(path, !shown.current);
+    scene.current?.show(path, shown.current ? null : turning ? "front" : "space");
     shown.current = true;
-  }, [path]);
+  }, [path, turning]);
   useEffect(() => {
     if (path) scene.current?.light(path.files.indexOf(program), line);
   }, [path, program, line]);

@@ -58,11 +58,15 @@ export class PathScene {
   private pending = 0;
   private size = 100;
 
-  constructor(private readonly host: HTMLElement) {
+  /** `turning`: Z lies along the picture, X stands up, as a lathe's drawings have it. */
+  constructor(
+    private readonly host: HTMLElement,
+    private readonly turning: boolean,
+  ) {
     this.renderer = new THREE.WebGLRenderer({ antialias: !navigator.webdriver });
     this.renderer.setClearColor(PAPER);
     host.appendChild(this.renderer.domElement);
-    this.camera.up.set(0, 0, 1);
+    this.camera.up.set(turning ? 1 : 0, 0, turning ? 0 : 1);
     this.controls = new OrbitControls(this.camera, this.renderer.domElement);
     this.controls.addEventListener("change", () => this.draw());
     this.watch = new ResizeObserver(() => this.resize());
@@ -77,7 +81,7 @@ export class PathScene {
     this.renderer.domElement.remove();
   }
 
-  show(path: Path, first: boolean): void {
+  show(path: Path, first: Look | null): void {
     this.columns = columnsOf(path);
     this.scene.clear();
     this.lit = null;
@@ -101,7 +105,7 @@ export class PathScene {
       if (isFast) lines.computeLineDistances();
       this.scene.add(lines);
     } // prettier-ignore
-    if (first) this.look("space");
+    if (first) this.look(first);
     this.draw();
   }
 
@@ -131,7 +135,9 @@ export class PathScene {
     const [least, most] = boxOf(this.columns);
     const middle = new THREE.Vector3(...least.map((value, k) => (value + most[k]) / 2));
     this.size = Math.max(5, Math.hypot(...most.map((value, k) => value - least[k])));
-    const from = { space: [1, -1.4, 1.1], top: [0, -1e-4, 1], front: [0, -1, 0], side: [1, 0, 0] }[which];
+    const mill = { space: [1, -1.4, 1.1], top: [0, -1e-4, 1], front: [0, -1, 0], side: [1, 0, 0] };
+    const lathe = { space: [0.5, 1.4, 0.7], top: [1, 1e-4, 0], front: [0, 1, 0], side: [0, 0, 1] };
+    const from = (this.turning ? lathe : mill)[which];
     const away = new THREE.Vector3(...from).normalize().multiplyScalar(20 * this.size);
     this.camera.position.copy(middle).add(away);
     this.controls.target.copy(middle);

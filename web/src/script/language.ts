@@ -8,11 +8,13 @@ const nc = StreamLanguage.define<null>({
   token(stream) {
     if (stream.eatSpace()) return null;
     if (stream.match(/^\([^)]*\)?/) || stream.match(/^;.*/)) return "comment";
+    if (stream.match(/^#\d+|^#<[^>]*>/)) return "variableName";
+    if (stream.match(/^(IF|THEN|WHILE|DO|END|GOTO)(?=[\s[#\d]|$)/i) || stream.match(/^O\s*<[^>]*>\s*[A-Z]+|^O\s*\d+\s*(SUB|ENDSUB|CALL|RETURN|IF|ELSEIF|ELSE|ENDIF|WHILE|ENDWHILE|DO|REPEAT|ENDREPEAT|BREAK|CONTINUE)\b/i)) return "variableName";
+    if (stream.match(/^(EQ|NE|GT|GE|LT|LE|AND|OR|XOR|MOD|SIN|COS|TAN|ASIN|ACOS|ATAN|SQRT|ABS|ROUND|FIX|FUP|LN|EXP)(?=[\s[#\d-]|$)/i)) return null;
     if (stream.match(/^%/) || stream.match(/^[O:]\s*\d+/i) || stream.match(/^N\s*\d+/i)) return "meta";
     if (stream.match(/^[GM]\s*\d+(\.\d+)?/i)) return "keyword";
     if (stream.match(/^T\s*\d+/i)) return "typeName";
     if (stream.match(/^[FS]\s*[-+.\d]+/i)) return "number";
-    if (stream.match(/^#\w+|^#<[^>]*>/) || stream.match(/^(IF|THEN|WHILE|DO|END|GOTO)\b/i)) return "variableName";
     if (stream.match(/^[A-Z]\s*[-+]?[\d.]*/i)) return null;
     stream.next();
     return null;

@@ -28,7 +28,14 @@ class FindingMarker extends GutterMarker {
 }
 
 export function findingGutter(marks: readonly Marked[]): Extension {
-  const sorted = [...marks].filter((mark) => mark.line > 0).sort((a, b) => a.line - b.line);
+  // One mark a line: the worst of what is found there, with all of it to read.
+  const lines = new Map<number, Marked>();
+  for (const mark of marks) {
+    if (mark.line <= 0) continue;
+    const known = lines.get(mark.line);
+    lines.set(mark.line, known ? { line: mark.line, severity: known.severity === "stop" ? "stop" : mark.severity, title: `${known.title}\n\n${mark.title}` } : mark);
+  }
+  const sorted = [...lines.values()].sort((a, b) => a.line - b.line);
   return gutter({
     class: "finding-gutter",
     markers: (view) => {
