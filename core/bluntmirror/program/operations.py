@@ -77,7 +77,7 @@ def find_operations(
 def _sections(motions, text, motion, end, line, until, main):  # type: ignore[no-untyped-def]
     """First and last line, first and last + 1 motion, and name of an operation's sections."""
     cuts = [(line, "")]
-    for index in range(line, min(until, len(text))):
+    for index in text.lines_begun_by_comments(min(line, len(text)), min(until, len(text))):
         block = text.block(index)
         if isinstance(block, Block) and block.comments and not block.words and not block.flow and not block.assignments:
             cuts.append((index + 1, " ".join(block.comments)))

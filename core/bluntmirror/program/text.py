@@ -10,7 +10,17 @@ import numpy as np
 from .reader import Block, Unreadable, block_of, read_block
 
 SCAN_FROM_LINES = 2_000  # below this, loading the compiled scanner costs more than it saves
+_COMMENT_LINE = re.compile(rb"^[ \t]*/?\d?[ \t]*(?:[Nn][ \t]*\d+[ \t]*)?(?:\(|;)", re.M)
 _O_LINE = re.compile(rb"^[ \t]*/?[ \t]*[Oo:][ \t]*(\d{1,8})", re.M)
+
+
+@lru_cache(maxsize=100_000)
+def _read_line(line: str, o_words: bool) -> Block | Unreadable:
+    """Lines come again: within a program, and with every check of a program that is being edited."""
+    try:
+        return read_block(line, o_words)
+    except Unreadable as error:
+        return error
 
 
 class ProgramText:
@@ -53,10 +63,7 @@ class ProgramText:
                 self.decimals[begin:end].tolist(),
             )
             return block_of(*columns)
-        try:
-            return read_block(self.line(index), self.o_words)
-        except Unreadable as error:
-            return error
+        return _read_line(self.line(index), self.o_words)
 
     def scan(self) -> None:
         """Fill the word columns (see `scan_kernel`)."""
@@ -84,6 +91,11 @@ class ProgramText:
                     line = int(np.searchsorted(self.line_begin, match.start(1), side="right")) - 1
                     self._starts.setdefault(int(match[1]), line)
         return self._starts
+
+    def lines_begun_by_comments(self, first: int, last: int) -> list[int]:
+        """Indices of the lines from `first` up to `last` that begin with a comment, behind a block number at most."""
+        found = _COMMENT_LINE.finditer(self.data, int(self.line_begin[first]), int(self.line_begin[min(last, len(self))]))
+        return [int(np.searchsorted(self.line_begin, match.start(), side="right")) - 1 for match in found]
 
     def program_around(self, index: int) -> range:
         """The lines of the program that a line stands in: from its O line to the next one."""

@@ -6,7 +6,7 @@ reading alone.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -74,11 +74,11 @@ class Desk:
         return find_operations(result.interpreted, text, result.reel.begin_time, result.reel.end_time, out)
 
     def path(self) -> Path | None:
-        """The path without material: arcs true, cycles unrolled."""
+        """The path without material: arcs true, cycles unrolled, rapids straight from end to end."""
         result = self.result
         if result.reel is None or not len(result.reel.motions):
             return None
-        knots = make_knots(result.reel, PATH_TOLERANCE_MM)
+        knots = make_knots(replace(result.reel, dogleg=False), PATH_TOLERANCE_MM)
         whole = len(knots.motion) <= MOST_PATH_POINTS
         if not whole:
             cut = MOST_PATH_POINTS
