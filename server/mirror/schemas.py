@@ -135,6 +135,8 @@ class NewJob(Schema):
     tools: int | None = None
     program: str
     library: list[str] = []
+    dialect: Literal["iso-mill", "iso-turn", "iso-turn-b", "rs274"] = "iso-mill"
+    bare_numbers: Literal["mm", "increment"] = "mm"
     block: Triple | None = None  # a box-shaped blank; its middle stands at `block_at`
     block_at: Triple = (0, 0, 0)
     bodies: list[NewBody] = []
@@ -155,7 +157,8 @@ class NewJob(Schema):
             bodies.append({"name": "blank", "role": "stock", "mount": mount, "shape": shape, "at": self.block_at})
         return {
             "format": "blunt-mirror/job@1", "name": self.name,
-            "programs": [{"channel": 1, "main": self.program, "library": self.library, "dialect": "iso-mill"}],
+            "programs": [{"channel": 1, "main": self.program, "library": self.library, "dialect": self.dialect}],
+            "bare_numbers": self.bare_numbers,
             "bodies": bodies, "work_offsets": {"G54": {"datum": self.datum, "mount": mount}},
             "checks": {"resolution": self.resolution, "gouge": self.gouge, "excess": self.excess, "near": self.near},
         }  # fmt: skip

@@ -11,6 +11,7 @@ import { createRoot } from "react-dom/client";
 import { api, Problem } from "./api/client";
 import { Jobs } from "./jobs/Jobs";
 import { Library } from "./library/Library";
+import { Rules } from "./rules/Rules";
 import { ACCENT, INK, PAPER, SHEET } from "./look";
 import { SignIn } from "./SignIn";
 
@@ -21,13 +22,20 @@ const MachineScreen = lazy(() => import("./machines/MachineScreen").then((module
 const DeskScreen = lazy(() => import("./desk/DeskScreen").then((module) => ({ default: module.DeskScreen })));
 const SetupScreen = lazy(() => import("./setup/SetupScreen").then((module) => ({ default: module.SetupScreen })));
 
-type Place = { page: "jobs" | "library" } | { page: "rehearsals" | "machines" | "setups" | "desks"; id: number };
+type Page = "jobs" | "library" | "rules";
+type Place = { page: Page } | { page: "rehearsals" | "machines" | "setups" | "desks"; id: number };
 
 function placeOf(path: string): Place {
   const found = path.match(/^\/(rehearsals|machines|setups|desks)\/(\d+)$/);
   if (found) return { page: found[1] as "rehearsals" | "machines" | "setups" | "desks", id: Number(found[2]) };
-  return { page: path === "/library" ? "library" : "jobs" };
+  return { page: path === "/library" ? "library" : path === "/rules" ? "rules" : "jobs" };
 }
+
+const PAGES: [Page, string, string][] = [
+  ["jobs", "/", "Jobs"],
+  ["library", "/library", "Machines and tools"],
+  ["rules", "/rules", "Rules"],
+];
 
 function House() {
   const queries = useQueryClient();
@@ -71,17 +79,17 @@ function House() {
         <b>Blunt Mirror</b>
         <span className="quiet">{me.data.organisation}</span>
         <nav>
-          {(["jobs", "library"] as const).map((page) => (
+          {PAGES.map(([page, path, label]) => (
             <a
               key={page}
-              href={page === "jobs" ? "/" : "/library"}
+              href={path}
               aria-current={place.page === page ? "page" : undefined}
               onClick={(event) => {
                 event.preventDefault();
-                go(page === "jobs" ? "/" : "/library");
+                go(path);
               }}
             >
-              {page === "jobs" ? "Jobs" : "Machines and tools"}
+              {label}
             </a>
           ))}
         </nav>
@@ -91,11 +99,9 @@ function House() {
           Sign out
         </Button>
       </header>
-      {place.page === "jobs" ? (
-        <Jobs onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} onDesk={(id) => go(`/desks/${id}`)} />
-      ) : (
-        <Library onMachine={(id) => go(`/machines/${id}`)} />
-      )}
+      {place.page === "jobs" && <Jobs onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} onDesk={(id) => go(`/desks/${id}`)} />}
+      {place.page === "library" && <Library onMachine={(id) => go(`/machines/${id}`)} />}
+      {place.page === "rules" && <Rules />}
     </>
   );
 }

@@ -944,6 +944,18 @@ export interface components {
              * @default []
              */
             library: string[];
+            /**
+             * Dialect
+             * @default iso-mill
+             * @enum {string}
+             */
+            dialect: "iso-mill" | "iso-turn" | "iso-turn-b" | "rs274";
+            /**
+             * Bare Numbers
+             * @default mm
+             * @enum {string}
+             */
+            bare_numbers: "mm" | "increment";
             /** Block */
             block?: [
                 number,

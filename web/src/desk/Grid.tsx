@@ -26,10 +26,12 @@ interface Props {
   /** The columns by which a pasted or imported row without a known id becomes a new one. */
   newBy?: string;
   json: () => unknown;
+  /** Takes what `json` gave; returns what is wrong with it, or "". */
+  onJson: (data: unknown) => string;
 }
 
 /** A table that types, pastes and copies like a spreadsheet's. */
-export function Grid({ name, columns, rows, chosen, onCells, onRemove, newBy, json }: Props) {
+export function Grid({ name, columns, rows, chosen, onCells, onRemove, newBy, json, onJson }: Props) {
   const [problem, setProblem] = useState("");
   const body = useRef<HTMLTableSectionElement>(null);
   useEffect(() => {
@@ -71,7 +73,13 @@ export function Grid({ name, columns, rows, chosen, onCells, onRemove, newBy, js
   };
   const bring = async (event: ChangeEvent<HTMLInputElement>) => {
     const file = event.target.files?.[0];
-    if (file) take(rowsOf(await file.text()), 0, 0);
+    if (file && /\.json$/i.test(file.name)) {
+      try {
+        setProblem(onJson(JSON.parse(await file.text())));
+      } catch {
+        setProblem(`${file.name} is no JSON.`);
+      }
+    } else if (file) take(rowsOf(await file.text()), 0, 0);
     event.target.value = "";
   };
 
@@ -174,8 +182,8 @@ export function Grid({ name, columns, rows, chosen, onCells, onRemove, newBy, js
           JSON
         </Button>
         <label className="choose">
-          from a CSV file
-          <input type="file" accept=".csv,.txt,.tsv" className="unseen" onChange={(event) => void bring(event)} />
+          from a file
+          <input type="file" accept=".csv,.txt,.tsv,.json" aria-label={`Bring in ${name}`} className="unseen" onChange={(event) => void bring(event)} />
         </label>
       </div>
     </div>

@@ -92,6 +92,11 @@ function ToolGrid({ tools, checked, chosen, onTools }: Props) {
         rows={rows}
         chosen={chosen}
         json={() => tools}
+        onJson={(data) => {
+          if (!Array.isArray((data as ToolsData | null)?.tools)) return "That is no tool table: it has no list of tools.";
+          onTools({ ...(data as ToolsData) });
+          return "";
+        }}
         onCells={(changes) =>
           onTools({ ...tools, tools: tools.tools.map((tool) => changes.filter(({ id }) => id === String(tool.number)).reduce((made, { key, value }) => changed(made, key, value), tool)) })
         }
@@ -117,6 +122,11 @@ function OffsetGrid({ job, worked, axes, chosen, onJob }: Props) {
         chosen={chosen}
         newBy="name"
         json={() => held}
+        onJson={(data) => {
+          if (!data || typeof data !== "object" || !Object.keys(data).every((name) => /^G5[4-9]$|^G54\.1 ?P\d+$/.test(name))) return "Those are no work offsets: names must be G54 to G59 or G54.1 P…";
+          onJob({ ...job, work_offsets: data as JobData["work_offsets"] });
+          return "";
+        }}
         onRemove={(id) => onJob({ ...job, work_offsets: Object.fromEntries(Object.entries(held).filter(([name]) => name !== id)) })}
         onCells={(changes) => {
           const made: Record<string, Record<string, number> | { datum: [number, number, number]; mount: string }> = { ...held };
@@ -153,6 +163,11 @@ function VariableGrid({ job, chosen, onJob }: Props) {
       chosen={chosen}
       newBy="name"
       json={() => held}
+      onJson={(data) => {
+        if (!data || typeof data !== "object" || !Object.values(data).every((value) => typeof value === "number")) return "Those are no variables: every name needs a number.";
+        onJob({ ...job, variables: data as Record<string, number> });
+        return "";
+      }}
       onRemove={(id) => onJob({ ...job, variables: Object.fromEntries(Object.entries(held).filter(([name]) => `#${name}` !== id)) })}
       onCells={(changes) => {
         const made = { ...held };

@@ -5,6 +5,16 @@ import { useState } from "react";
 import { api, type Job, type NewJob } from "../api/client";
 import { useDrop } from "./useDrop";
 
+const DIALECTS = [
+  { value: "iso-mill", label: "iso-mill, milling" },
+  { value: "iso-turn", label: "iso-turn, turning, code system A" },
+  { value: "iso-turn-b", label: "iso-turn-b, turning, code system B" },
+  { value: "rs274", label: "rs274, with o-words" },
+];
+const BARE = [
+  { value: "mm", label: "is 100 mm" },
+  { value: "increment", label: "is 0.100 mm" },
+];
 type Role = NonNullable<NewJob["bodies"]>[number]["role"];
 type Triple = [number, number, number];
 
@@ -66,6 +76,8 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
       tools: ownTools ? null : (values.tools ?? null),
       program: values.program,
       library: programs.map((file) => file.name).filter((name) => name !== values.program),
+      dialect: values.dialect,
+      bare_numbers: values.bareNumbers,
       block: values.hasBlock ? (values.block as Triple) : null,
       block_at: (values.blockAt as Triple) ?? [0, 0, 0],
       bodies: meshes.map((file) => ({
@@ -105,7 +117,7 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
         requiredMark={false}
         className="compose"
         onFinish={send}
-        initialValues={{ hasBlock: true, block: [100, 100, 30], blockAt: [0, 0, 15], datum: [0, 0, 30], resolution: 0.5, gouge: 0.05, excess: 0.3, near: 1 }}
+        initialValues={{ dialect: "iso-mill", bareNumbers: "mm", hasBlock: true, block: [100, 100, 30], blockAt: [0, 0, 15], datum: [0, 0, 30], resolution: 0.5, gouge: 0.05, excess: 0.3, near: 1 }}
       >
         <label
           className={drop.over ? "drop over" : "drop"}
@@ -126,6 +138,12 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
           </Form.Item>
           <Form.Item name="tools" label="Tools" rules={ownTools ? [] : required("Pick a tool table, or drop a tools.json")}>
             <Select options={pick("tools")} disabled={ownTools} placeholder={ownTools ? "the dropped tools.json" : ""} />
+          </Form.Item>
+          <Form.Item name="dialect" label="Language">
+            <Select options={DIALECTS} popupMatchSelectWidth={false} />
+          </Form.Item>
+          <Form.Item name="bareNumbers" label="X100 without a point">
+            <Select options={BARE} popupMatchSelectWidth={false} />
           </Form.Item>
           <Form.Item name="program" label="Main program" rules={required("Drop a program")}>
             <Select options={programs.map((file) => ({ value: file.name, label: file.name }))} />
