@@ -143,6 +143,32 @@ class Turning(WithFolder):
                 self.assertIn((kind, severity, line), found)
                 self.assertLessEqual(len(found), 2, found)
 
+    def thread_job(self, program: str, **changes):  # type: ignore[no-untyped-def]
+        insert = {"type": "thread-insert", "inscribed_circle": 9.525, "nose_radius": 0, "pitch": 2}
+        tools = [{"number": 2, "station": 2, "length": 50, "cutter": insert}]
+        return self.job("T0202\nG97 S500 M3\n" + program, tools=tools, **changes)
+
+    def test_a_thread_takes_its_grooves_and_no_more(self) -> None:
+        """A 60 degree V of depth h once a turn: by Pappus each groove is 2π·(R − h/3)·h²·tan 30°, R the bar's radius."""
+        h, turns = 1.0, 21
+        # It ends where a groove is: there the way out, with the bar turning on, cuts nothing more.
+        program = f"G0 X70. Z3.\nX{60 - 2 * h:g}\nG32 Z{3 - 2 * turns}. F2.\nG0 X70.\nM30\n"
+        (cut,) = rehearse(self.thread_job(program, checks={"resolution": 0.2, "near": 0})).stocks
+        groove = 2 * math.pi * (30 - h / 3) * h * h * math.tan(math.radians(30))
+        grooves = sum(1 for k in range(turns + 1) if 3 - 2 * k < 0)  # every 2 mm from 3 before the face
+        self.assertAlmostEqual(cut.volume_before - cut.volume_after, groove * grooves, delta=0.03 * groove * grooves)
+
+    def test_a_run_in_shorter_than_the_slide_needs_is_told(self) -> None:
+        """v²/2a: at 2500 rev/min a lead of 2 is 83.3 mm/s; the Z slide's acceleration and the way before the face decide."""
+        accel = next(link["joint"]["accel"] for link in lathe()["links"] if link.get("joint") and link["joint"]["axis"] == "Z")
+        for speed, start, found in ((500, 3.0, []), (2500, 0.2, ["thread.run-in"]), (2500, 6.0, [])):
+            needed = (2 * speed / 60) ** 2 / (2 * accel)
+            program = f"G97 S{speed}\nG0 X62. Z{start:g}\nX59.\nG32 Z-20. F2.\nG0 X70.\nM30\n"
+            result = check_program(self.thread_job(program))
+            self.assertEqual([f.rule for f in result.docket], found, (speed, start, needed))
+            for item in result.docket:
+                self.assertAlmostEqual(item.amount, needed - start, 3)
+
     def test_an_index_near_the_work_is_told(self) -> None:
         changes = self.job("T0101\nG0 X64. Z2.\nT0202\nG28 U0 W0\nM30\n")
         machine = changes.machine.model_copy(update={"tool_change": models.ToolChange(at={"X": 0.0})})

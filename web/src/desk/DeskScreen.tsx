@@ -15,7 +15,7 @@ import { Findings } from "./Findings";
 import { Grids, type GridName } from "./Grids";
 import { Operations } from "./Operations";
 import { PathPlot } from "./PathPlot";
-import { links, numbered, placeOf, unnumbered, withEdits } from "./text";
+import { lineAt, linesOf, links, numbered, placeOf, unnumbered, withEdits } from "./text";
 
 interface Props {
   revision: number;
@@ -70,7 +70,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
     () => ({ programs: changedTexts, job: job === (desk.job as unknown) ? null : job, tools: tools === (desk.tools as unknown) ? null : tools }),
     [changedTexts, job, tools, desk],
   );
-  const { checked, checking, failure, took, check, stale } = useCheck(revision, held, Object.values(texts).reduce((sum, text) => sum + text.split("\n").length, 0));
+  const { checked, checking, failure, took, check, stale } = useCheck(revision, held, useMemo(() => Object.values(texts).reduce((sum, text) => sum + linesOf(text), 0), [texts]));
   const base = useQuery({ queryKey: ["check", revision], queryFn: () => api.check(revision, { programs: {}, job: null, tools: null }, false), staleTime: Infinity });
   const rules = useQuery({ queryKey: ["rules"], queryFn: api.rules, staleTime: 60_000 });
   const worked = useQuery({ queryKey: ["offsets", revision, job.work_offsets], queryFn: () => api.setupOffsets(revision, job), placeholderData: (before) => before, retry: false });
@@ -149,7 +149,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
   };
 
   const mains = desk.programs.filter((item) => item.main);
-  const lines = text.split("\n").length;
+  const lines = useMemo(() => linesOf(text), [text]);
   return (
     <div className="workspace desk">
       <header>
@@ -261,7 +261,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
                 }}
               />
             )}
-            {tab === "block" && <BlockPane line={line} text={text.split("\n")[line - 1] ?? ""} explained={explained.data} failure={explained.failure} tools={tools} onLink={link} />}
+            {tab === "block" && <BlockPane line={line} text={lineAt(text, line)} explained={explained.data} failure={explained.failure} tools={tools} onLink={link} />}
             {tab === "grids" && (
               <Grids which={grid.which} chosen={grid.row} job={job} tools={tools} worked={offsets} axes={axes} checked={checked} onWhich={(which) => setGrid({ which, row: null })} onJob={setJob} onTools={setTools} />
             )}

@@ -15,6 +15,9 @@ export interface EditorHandle {
   focus: () => void;
 }
 
+/** Text is told on once typing rests, or at once when the editor is left: a million lines are not copied with every key. */
+const REST_MS = 120;
+
 interface Props {
   name: string;
   text: string;
@@ -66,12 +69,19 @@ export function Editor({ name, text, marks, operations, leftOut, handle, onText,
   const states = useRef(new Map<string, EditorState>());
   const open = useRef("");
   const compartments = useRef({ marks: new Compartment(), folds: new Compartment() });
+  const waiting = useRef(0);
   const tell = useRef({ onText, onLine, onWord });
   useEffect(() => {
     tell.current = { onText, onLine, onWord };
   });
 
   useEffect(() => {
+    const tellText = (from: EditorView) => {
+      if (!waiting.current) return;
+      clearTimeout(waiting.current);
+      waiting.current = 0;
+      tell.current.onText(from.state.doc.toString());
+    };
     const { marks, folds } = compartments.current;
     const known = states.current.get(name);
     const extensions: Extension[] = [
@@ -79,10 +89,14 @@ export function Editor({ name, text, marks, operations, leftOut, handle, onText,
       highlightActiveLine(), highlightActiveLineGutter(), search({ top: true }), highlightSelectionMatches(),
       keymap.of([...searchKeymap.filter((binding) => binding.key !== "Mod-Alt-g"), ...historyKeymap, ...foldKeymap, ...defaultKeymap]), ...ncLanguage,
       EditorView.updateListener.of((update) => {
-        if (update.docChanged) tell.current.onText(update.state.doc.toString());
+        if (update.docChanged) {
+          clearTimeout(waiting.current);
+          waiting.current = window.setTimeout(() => tellText(update.view), REST_MS);
+        }
         if (update.docChanged || update.selectionSet) tell.current.onLine(update.state.doc.lineAt(update.state.selection.main.head).number);
       }),
       EditorView.domEventHandlers({
+        blur: (_event, at) => tellText(at),
         mousedown: (event, at) => {
           if (!event.ctrlKey && !event.metaKey) return false;
           const place = at.posAtCoords({ x: event.clientX, y: event.clientY });
@@ -98,7 +112,9 @@ export function Editor({ name, text, marks, operations, leftOut, handle, onText,
     open.current = name;
     const kept = states.current;
     return () => {
-      if (view.current) kept.set(name, view.current.state);
+      if (!view.current) return;
+      tellText(view.current);
+      kept.set(name, view.current.state);
     };
     // The text given counts when a program is opened; after that the editor holds it.
     // eslint-disable-next-line react-hooks/exhaustive-deps

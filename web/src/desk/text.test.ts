@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Said } from "../api/client";
-import { changes, feedPerTooth, links, numbered, placeOf, surfaceSpeed, unnumbered, withEdits } from "./text";
+import { changes, feedPerTooth, lineAt, linesOf, links, numbered, placeOf, surfaceSpeed, unnumbered, withEdits } from "./text";
 
 const said = (rule: string, message: string, line: number) => ({ rule, message, line, program: "O1.nc" }) as Said;
 
@@ -36,6 +36,14 @@ describe("program text", () => {
     const after = [said("a", "x", 2), said("c", "z", 9)];
     expect(changes(before, after)).toEqual({ went: [before[1], before[2]], came: [after[1]] });
     expect(changes(before, before)).toEqual({ went: [], came: [] });
+  });
+
+  it("counts and takes lines as splitting would", () => {
+    for (const text of ["", "a", "a\nb", "\n\n", "a\n\nc\n"]) {
+      const lines = text.split("\n");
+      expect(linesOf(text)).toBe(lines.length);
+      expect([1, 2, 3, 4, 5].map((line) => lineAt(text, line))).toEqual([0, 1, 2, 3, 4].map((i) => lines[i] ?? ""));
+    }
   });
 
   it("links words to their rows", () => {

@@ -16,6 +16,24 @@ export function withEdits(lines: string[], edits: readonly Edit[]): string[] | n
   return made;
 }
 
+/** How many lines a text has, without making them. */
+export function linesOf(text: string): number {
+  let count = 1;
+  for (let at = text.indexOf("\n"); at >= 0; at = text.indexOf("\n", at + 1)) count++;
+  return count;
+}
+
+/** One line (from 1) of a text, "" beyond its end. */
+export function lineAt(text: string, line: number): string {
+  let from = 0;
+  for (let i = 1; i < line; i++) {
+    from = text.indexOf("\n", from) + 1;
+    if (!from) return "";
+  }
+  const to = text.indexOf("\n", from);
+  return text.slice(from, to < 0 ? undefined : to);
+}
+
 const NUMBERED = /^(\s*\/?\d?\s*)N\s*\d+\s*/i;
 const LEFT_ALONE = /^\s*(%|[O:]\s*\d|\(|;|$)/i;
 
