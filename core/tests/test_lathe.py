@@ -160,7 +160,9 @@ class Turning(WithFolder):
 
     def test_a_run_in_shorter_than_the_slide_needs_is_told(self) -> None:
         """v²/2a: at 2500 rev/min a lead of 2 is 83.3 mm/s; the Z slide's acceleration and the way before the face decide."""
-        accel = next(link["joint"]["accel"] for link in lathe()["links"] if link.get("joint") and link["joint"]["axis"] == "Z")
+        accel = next(
+            link["joint"]["accel"] for link in lathe()["links"] if link.get("joint") and link["joint"]["axis"] == "Z"
+        )
         for speed, start, found in ((500, 3.0, []), (2500, 0.2, ["thread.run-in"]), (2500, 6.0, [])):
             needed = (2 * speed / 60) ** 2 / (2 * accel)
             program = f"G97 S{speed}\nG0 X62. Z{start:g}\nX59.\nG32 Z-20. F2.\nG0 X70.\nM30\n"

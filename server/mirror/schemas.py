@@ -7,9 +7,11 @@ from ninja import Schema
 from pydantic import Field
 
 from bluntmirror.export.models import AxisUse, Checked, FindingEntry, RulesRun, StockResult, ToolUse
+from bluntmirror.program.operations import Operation
+from bluntmirror.program.state import State
 
 Severity = Literal["stop", "caution"]
-State = Literal["queued", "running", "done", "failed", "cancelled"]
+RunState = Literal["queued", "running", "done", "failed", "cancelled"]
 Judgement = Literal["real", "accepted", "model"]
 Triple = tuple[float, float, float]
 
@@ -30,7 +32,7 @@ class Me(Schema):
 
 class RehearsalOut(Schema):
     id: int
-    state: State
+    state: RunState
     stage: str
     share: float
     error: str
@@ -401,20 +403,6 @@ class DeskSaveIn(DeskIn):
     label: str = ""
 
 
-class OperationOut(Schema):
-    number: int
-    name: str
-    tool: int
-    first: int
-    last: int
-    motions: tuple[int, int]
-    seconds: float
-    feeds: tuple[float, float] | None
-    depths: tuple[float, float] | None
-    cycles: list[str]
-    left_out: bool
-
-
 class PathOut(Schema):
     """The tip's way over the work; columns base64: points f32 (count + 1, 3), rapid u8, tool u16, line u32, file u8."""
 
@@ -438,7 +426,7 @@ class WaitOut(Schema):
 class CheckOut(Schema):
     verdict: Literal["stop", "caution", "clear"]
     findings: list[FindingEntry]
-    operations: list[OperationOut]
+    operations: list[Operation]
     seconds: float
     blocks: int
     rules: RulesRun
@@ -448,34 +436,11 @@ class CheckOut(Schema):
     path: PathOut | None
 
 
-class StateOut(Schema):
-    program_name: str
-    line: int
-    modes: dict[str, str]
-    work_offset: str
-    offset: dict[str, float]
-    program: dict[str, float]
-    machine: dict[str, float]
-    tool: int
-    next_tool: int | None
-    registers: dict[str, tuple[int, float]]
-    spindle: str
-    speed: float
-    surface_speed: float | None
-    feed: float | None
-    coolant: str
-    inch: bool
-    cycle_words: dict[str, float]
-    variables: dict[str, float]
-    calls: list[tuple[str, int]]
-    frames: list[str]
-
-
 class ExplainOut(Schema):
     said: list[str]
     motions: tuple[int, int]
-    before: StateOut | None
-    after: StateOut | None
+    before: State | None
+    after: State | None
 
 
 class RuleOut(Schema):

@@ -88,7 +88,9 @@ class Desk(WithShop):
         made = self.check(text)
         self.assertEqual((made["findings"], made["rules"]["off"]), ([], ["word.unknown"]))
         job = {**self.desk["job"], "checks": {**self.desk["job"].get("checks", {}), "rules": {"word.unknown": "stop"}}}
-        self.assertEqual([f["severity"] for f in self.check(text, job=job)["findings"]], ["stop"])  # the job's own stands above
+        self.assertEqual(
+            [f["severity"] for f in self.check(text, job=job)["findings"]], ["stop"]
+        )  # the job's own stands above
         self.assertEqual(put("arc.radii", "off").status_code, 422)
         self.assertEqual(put("no.such", "off").status_code, 422)
         self.assertEqual(put("word.unknown", "").status_code, 200)

@@ -34,7 +34,7 @@ from .state import State, state_of
 from .system_variables import System
 from .text import SCAN_FROM_LINES, ProgramText
 from .variables import MacroError
-from .words import Plan, Words, classify, idle_letters, make_plan
+from .words import Plan, Words, classify, idle_letters, make_plan, plan_of_columns
 
 FAST_RUN = 200  # shorter runs of plain blocks are not worth entering the kernel for
 ALTERNATIVE_FEED = 100.0  # mm/min, so that time goes on where a program forgot its feed; reported as program.feed
@@ -44,6 +44,8 @@ _PASSED = ARCS | {
     "mist", "coolant-off", "per-minute", "per-revolution", "compensation-left", "compensation-right", "compensation-off",
     "nothing", "continuous", "exact-path",
 }  # fmt: skip
+_ONLY_WAYS = (("call",), ("return",))
+_CALL_LETTERS = {"P", "L"}
 _NO_CENTRE = ((0.0, 0.0), 0.0)
 PLAIN_MOTIONS = ("rapid", "line", "arc-cw", "arc-ccw")
 _NO_APPROACH = frozenset({"home", "home-other", "machine-coordinates", "data", "set-position", "local-shift"})
@@ -212,8 +214,11 @@ class Interpreter:
             plans = self._plans[self.file] = [None] * len(self.text)
         plan = plans[index]
         if plan is None:
-            block = self.text.block(index)
-            plan = block if isinstance(block, Unreadable) else make_plan(block)
+            columns = self.text.columns(index)
+            plan = plan_of_columns(*columns) if columns else None
+            if plan is None:
+                block = self.text.block(index)
+                plan = block if isinstance(block, Unreadable) else make_plan(block)
             plans[index] = plan
         return plan
 
@@ -236,7 +241,10 @@ class Interpreter:
             return
         if plan.plain and (self.ready or self._make_ready()) and self._plain(plan):
             return
+        if plan.block is None:
+            plan.block = self.text.block(index)  # type: ignore[assignment]
         block = plan.block
+        assert block
         if block.percent:
             # The first % begins the tape, any later one ends it.
             if self.text.data[: self.text.line_begin[index]].strip():
@@ -254,7 +262,11 @@ class Interpreter:
         except MacroError as error:
             self.report("macro.error", str(error))
             return
-        if words is not None and (block.words or not block.assignments):
+        if words is None or (block.assignments and not block.words):
+            return
+        if words.m in _ONLY_WAYS and not words.g and not words.own and words.value.keys() <= _CALL_LETTERS:
+            self.flow.after(words, block)  # nothing else stands in it, and nothing modal changes
+        else:
             self.carry_out(words, block)
 
     def _look_up(self) -> None:
@@ -306,6 +318,7 @@ class Interpreter:
             wrong, broken, words = plan.wrong, plan.words is None, plan.words
         else:
             items = []
+            assert plan.block
             for word in plan.block.words:
                 value = word.value if isinstance(word.value, float) else word.value.work_out(self.control.variables)
                 if value is None:

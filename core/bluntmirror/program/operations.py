@@ -6,7 +6,7 @@ section     within an operation, from a comment on a line of its own to the next
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -29,7 +29,7 @@ class Operation:
     seconds: float
     feeds: tuple[float, float] | None
     depths: tuple[float, float] | None
-    cycles: list[str] = field(default_factory=list)
+    cycles: list[str]
     left_out: bool = False
 
 

@@ -164,7 +164,9 @@ class _Reading:
             return Word(letter, self.expression(operand_only=True), literal=False)
         if letter in "GMXYZFSTHD" and text[at : at + 1] == "O":
             after = _NUMBER.match(text, at + 1)
-            raise ExpressionError(f"'{letter}O{after[0] if after else ''}' has the letter O where a zero belongs", begin)
+            raise ExpressionError(
+                f"'{letter}O{after[0] if after else ''}' has the letter O where a zero belongs", begin
+            )
         raise ExpressionError(f"'{letter}' has no number", begin)
 
     def flow(self, keyword: str) -> Flow:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -36,10 +36,10 @@ class State:
     feed: float | None
     coolant: str
     inch: bool
-    cycle_words: dict[str, float] = field(default_factory=dict)
-    variables: dict[str, float] = field(default_factory=dict)
-    calls: list[tuple[str, int]] = field(default_factory=list)
-    frames: list[str] = field(default_factory=list)
+    cycle_words: dict[str, float]
+    variables: dict[str, float]
+    calls: list[tuple[str, int]]
+    frames: list[str]
 
 
 def state_of(run: Interpreter) -> State:

@@ -54,6 +54,13 @@ class ProgramText:
     def block(self, index: int) -> Block | Unreadable:
         return self._block(index)
 
+    def columns(self, index: int) -> tuple[list[int], list[float], list[int]] | None:
+        """Letters, values and decimals of a line that the scanner took; None for any other."""
+        if self.flags is None or self.flags[index] != 1:
+            return None
+        begin, end = int(self.word_begin[index]), int(self.word_begin[index + 1])
+        return self.letters[begin:end].tolist(), self.values[begin:end].tolist(), self.decimals[begin:end].tolist()
+
     def _read(self, index: int) -> Block | Unreadable:
         if self.flags is not None and self.flags[index] == 1:
             begin, end = int(self.word_begin[index]), int(self.word_begin[index + 1])
@@ -94,7 +101,9 @@ class ProgramText:
 
     def lines_begun_by_comments(self, first: int, last: int) -> list[int]:
         """Indices of the lines from `first` up to `last` that begin with a comment, behind a block number at most."""
-        found = _COMMENT_LINE.finditer(self.data, int(self.line_begin[first]), int(self.line_begin[min(last, len(self))]))
+        found = _COMMENT_LINE.finditer(
+            self.data, int(self.line_begin[first]), int(self.line_begin[min(last, len(self))])
+        )
         return [int(np.searchsorted(self.line_begin, match.start(), side="right")) - 1 for match in found]
 
     def program_around(self, index: int) -> range:

@@ -75,7 +75,7 @@ class Plan:
     `moving`: axis letter, value or expression, whether bare; `centre`: the same of I J K and R.
     """
 
-    block: Block
+    block: Block | None  # None for a scanned line that nothing has asked for more than its plain plan
     literal: bool = True
     empty: bool = False
     plain: bool = False
@@ -90,6 +90,7 @@ class Plan:
 
     def classify(self, dialect: Dialect, bound: frozenset[str]) -> None:
         """`bound`: the machine's own codes, "M33"."""
+        assert self.block
         items: list[tuple[str, float, Word]] = [(word.letter, word.value, word) for word in self.block.words]  # type: ignore[misc]
         words, self.wrong, broken = classify(items, dialect, bound)
         self.words = None if broken else words
@@ -97,7 +98,7 @@ class Plan:
 
 
 def make_plan(block: Block) -> Plan:
-    if not (block.words or block.assignments or block.flow or block.percent or block.program is not None):
+    if not (block.words or block.assignments or block.flow or block.percent):
         return Plan(block, empty=True)
     plan = Plan(block, all(word.literal for word in block.words))
     if not (block.assignments or block.flow or block.skip or block.program is not None):
@@ -105,6 +106,46 @@ def make_plan(block: Block) -> Plan:
     return plan
 
 
+def plan_of_columns(letters: list[int], values: list[float], decimals: list[int]) -> Plan | None:
+    """The plan of a line that the scanner took, where it is a plain one: made without making its block."""
+    moving: list[tuple[str, float | Expression, bool]] = []
+    centre: list[tuple[str, float | Expression, bool]] = []
+    motion, feed, seen, number = "", None, 0, True
+    absolute = None
+    for letter, value, places in zip(letters, values, decimals, strict=True):
+        if letter == _G:
+            if value in _PLAIN_CODES and not motion:
+                motion = _PLAIN_CODES[value]
+            elif (value == 90.0 or value == 91.0) and absolute is None:
+                absolute = value == 90.0
+            else:
+                return None
+            number = False
+            continue
+        if letter == _N:
+            if not number:
+                return None
+            continue
+        number = False
+        bit = 1 << (letter - _A)
+        if seen & bit:
+            return None
+        seen |= bit
+        if bit & _AXIS_BITS:
+            moving.append((_CHARACTERS[letter], value, places < 0))
+        elif bit & _CENTRE_BITS:
+            centre.append((_CHARACTERS[letter], value, places < 0))
+        elif letter == _F:
+            feed = value
+        else:
+            return None
+    return Plan(None, True, False, True, motion, absolute, tuple(moving), tuple(centre), feed)
+
+
+_A, _F, _G, _N = (ord(letter) for letter in "AFGN")
+_CHARACTERS = {code: chr(code) for code in range(ord("A"), ord("Z") + 1)}
+_AXIS_BITS = sum(1 << (ord(letter) - _A) for letter in AXIS_LETTERS)
+_CENTRE_BITS = sum(1 << (ord(letter) - _A) for letter in "IJKR")
 _PLAIN_CODES = {0.0: "rapid", 1.0: "line", 2.0: "arc-cw", 3.0: "arc-ccw"}
 
 

@@ -1890,7 +1890,7 @@ export interface components {
             /** Findings */
             findings: components["schemas"]["FindingEntry"][];
             /** Operations */
-            operations: components["schemas"]["OperationOut"][];
+            operations: components["schemas"]["Operation"][];
             /** Seconds */
             seconds: number;
             /** Blocks */
@@ -1958,8 +1958,11 @@ export interface components {
             /** @description a change that would clear it and is safe to make, where there is one */
             fix: components["schemas"]["FixEntry"] | null;
         };
-        /** OperationOut */
-        OperationOut: {
+        /**
+         * Operation
+         * @description Lines of the main program, both counted; `feeds` mm/min, `depths` program Z, least and greatest of the cutting moves.
+         */
+        Operation: {
             /** Number */
             number: number;
             /** Name */
@@ -1989,7 +1992,10 @@ export interface components {
             ] | null;
             /** Cycles */
             cycles: string[];
-            /** Left Out */
+            /**
+             * Left Out
+             * @default false
+             */
             left_out: boolean;
         };
         /**
@@ -2057,11 +2063,20 @@ export interface components {
                 number,
                 number
             ];
-            before: components["schemas"]["StateOut"] | null;
-            after: components["schemas"]["StateOut"] | null;
+            before: components["schemas"]["State"] | null;
+            after: components["schemas"]["State"] | null;
         };
-        /** StateOut */
-        StateOut: {
+        /**
+         * State
+         * @description Lengths as typed: in the units in force, diameters where the machine has them.
+         *
+         *     modes      active code of every modal group, by group, in the dialect's numbers
+         *     program, machine  places by axis
+         *     offset     the active work offset's values, by axis
+         *     registers  H and D in force: number and value
+         *     calls      program and line that each call under way goes back to, the outermost first
+         */
+        State: {
             /** Program Name */
             program_name: string;
             /** Line */
