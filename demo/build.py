@@ -100,7 +100,7 @@ def job_file(job, flawed: bool) -> Json:  # type: ignore[no-untyped-def]
         "work_offsets": job.offsets()
         if hasattr(job, "offsets")
         else {"G54": {"datum": [0, 0, job.TOP], "mount": "table"}},
-        "variables": getattr(job, "VARIABLES", {}),
+        **({"variables": job.VARIABLES} if hasattr(job, "VARIABLES") else {}),
         "checks": getattr(job, "CHECKS", CHECKS),
     }
 

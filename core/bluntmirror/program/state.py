@@ -53,7 +53,7 @@ def state_of(run: Interpreter) -> State:
     offset = control.work_offsets.get(control.work_offset, {})
     turns = control.live or control.spindle
     dialect = setup.dialect
-    modes = {group: dialect.code_of(name) or name for group, name in control.modes().items()}
+    modes = {group: code for group, name in control.modes().items() if (code := dialect.code_of(name))}
     feed = control.feed
     return State(
         program_name=run.text.name,

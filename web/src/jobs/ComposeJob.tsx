@@ -139,14 +139,16 @@ export function ComposeJob({ open, onClose, onDone }: Props) {
           <Form.Item name="tools" label="Tools" rules={ownTools ? [] : required("Pick a tool table, or drop a tools.json")}>
             <Select options={pick("tools")} disabled={ownTools} placeholder={ownTools ? "the dropped tools.json" : ""} />
           </Form.Item>
+        </div>
+        <div className="compose-row">
+          <Form.Item name="program" label="Main program" rules={required("Drop a program")}>
+            <Select options={programs.map((file) => ({ value: file.name, label: file.name }))} />
+          </Form.Item>
           <Form.Item name="dialect" label="Language">
             <Select options={DIALECTS} popupMatchSelectWidth={false} />
           </Form.Item>
           <Form.Item name="bareNumbers" label="X100 without a point">
             <Select options={BARE} popupMatchSelectWidth={false} />
-          </Form.Item>
-          <Form.Item name="program" label="Main program" rules={required("Drop a program")}>
-            <Select options={programs.map((file) => ({ value: file.name, label: file.name }))} />
           </Form.Item>
         </div>
         <div className="compose-row triples">
