@@ -44,7 +44,9 @@ def program(flawed: bool) -> list[str]:
              "#501=31.", "IF [#500 EQ 3] THEN #501=38.", "#502=[#500-1]*-0.5*#501*[2-[#500 EQ 3]] (FIRST CENTRE)",
              "#503=#501*[2-[#500 EQ 3]] (FROM CENTRE TO CENTRE)")  # fmt: skip
     post.call(2, "ROUND THE PLATE", 5200)
-    post.add("G0 X95. Y0.", "G43 H2 Z20. M8", "F1400.", f"G65 P2451 A9. Z{STEP:g}", f"G65 P2451 A0 Z{STEP:g}", "G0 Z40.")
+    post.add(
+        "G0 X95. Y0.", "G43 H2 Z20. M8", "F1400.", f"G65 P2451 A9. Z{STEP:g}", f"G65 P2451 A0 Z{STEP:g}", "G0 Z40."
+    )
     post.call(5, "BORES", 7000)
     depth = f"[{BORE_DEPTH:g}-{TOO_DEEP:g}*#510]" if flawed else f"{BORE_DEPTH:g}"
     post.add("G0 X0. Y0.", "G43 H5 Z20. M8", "F900.", "#510=0", "WHILE [#510 LT #500] DO1",
@@ -62,7 +64,7 @@ def outline() -> list[str]:
     """Clockwise round the plate, the tool left of its way: outside."""
     return [
         "%", "O2451 (ROUNDED RECTANGLE 120 X 84 R12, A OFF IT, TO Z)", "#10=60+#1", "#11=42+#1", "#12=12+#1",
-        "G0 X[#10+26] Y20.", "Z2.", "G1 Z#26 F2000.", "F1400.", "G41 D2 X#10 Y14.", f"Y-[#11-#12]", "G2 X[#10-#12] Y-#11 R#12",
+        "G0 X[#10+26] Y20.", "Z2.", "G1 Z#26 F2000.", "F1400.", "G41 D2 X#10 Y14.", "Y-[#11-#12]", "G2 X[#10-#12] Y-#11 R#12",
         "G1 X-[#10-#12]", "G2 X-#10 Y-[#11-#12] R#12", "G1 Y[#11-#12]", "G2 X-[#10-#12] Y#11 R#12", "G1 X[#10-#12]",
         "G2 X#10 Y[#11-#12] R#12", "G1 Y-14.", "G40 X[#10+26] Y-20.", "G0 Z5.", "M99", "%",
     ]  # fmt: skip

@@ -29,7 +29,16 @@ INSERT_TIP = 0.1  # nose radius of the threading insert
 def outline() -> list[tuple[float, float]]:
     """(r, z) of the outside from the axis at the face to the shoulder, without groove and thread."""
     fillet = [(25.0 - 2.0 * math.cos(a), -44.0 - 2.0 * math.sin(a)) for a in (math.pi / 2 * i / 24 for i in range(25))]
-    return [(0.0, 0.0), (20.0, 0.0), (21.0, -1.0), (21.0, -30.0), (23.0, -30.0), *fillet, (COLLAR, -46.0), (COLLAR, SHOULDER)]
+    return [
+        (0.0, 0.0),
+        (20.0, 0.0),
+        (21.0, -1.0),
+        (21.0, -30.0),
+        (23.0, -30.0),
+        *fillet,
+        (COLLAR, -46.0),
+        (COLLAR, SHOULDER),
+    ]
 
 
 def design() -> Manifold:

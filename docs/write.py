@@ -38,7 +38,11 @@ def pages() -> dict[Path, str]:
         "| rule | kind | severity | what | meaning | remedy | example |", "|---|---|---|---|---|---|---|",
     ]  # fmt: skip
     for rule in RULES.values():
-        example = "<br>".join(f"`{line}`" for line in rule.example.split("\n")) if rule.example else "(needs the work beside it)"
+        example = (
+            "<br>".join(f"`{line}`" for line in rule.example.split("\n"))
+            if rule.example
+            else "(needs the work beside it)"
+        )
         fixed = ", *fixed*" if rule.fixed else ""
         lines.append(f"| `{rule.id}` | `{rule.kind}` | {rule.severity}{fixed} | {rule.title} | {rule.meaning} | {rule.remedy} | "
                      f"{example} |")  # fmt: skip
@@ -82,10 +86,19 @@ def language() -> str:
     from tests.test_dialects import codes_of, shown
 
     lines = [LANGUAGE + inspect.cleandoc(Settings.__doc__ or "").split("\n\n", 1)[1].join(["```\n", "\n```\n"])]
-    lines += ["System variables:\n\n```\n" + inspect.cleandoc(system_variables.__doc__ or "").split("\n\n", 1)[1] + "\n```\n"]
+    lines += [
+        "System variables:\n\n```\n" + inspect.cleandoc(system_variables.__doc__ or "").split("\n\n", 1)[1] + "\n```\n"
+    ]
     for name in BUILT_IN:
         dialect = built_in(name)
-        lines += [f"## {name}", "", dialect.title + ".", "", "| code | group | meaning | shown by |", "|---|---|---|---|"]
+        lines += [
+            f"## {name}",
+            "",
+            dialect.title + ".",
+            "",
+            "| code | group | meaning | shown by |",
+            "|---|---|---|---|",
+        ]
         for code in codes_of(name):
             table = dialect.g if code[0] == "G" else dialect.m
             meaning = table[round(float(code[1:]) * (10 if code[0] == "G" else 1))]
