@@ -25,6 +25,7 @@ from bluntmirror.job import Job as OpenJob
 from bluntmirror.job import JobUnreadable, open_job
 from bluntmirror.rehearsal import Cancelled, rehearse
 from bluntmirror.rehearsal import Rehearsal as Run
+from bluntmirror.rehearsal.checkpoints import FolderStore
 
 from .desks import house_rules
 from .models import Artifact, Finding, Rehearsal
@@ -99,7 +100,7 @@ def run_rehearsal(number: int) -> None:
         with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
             archive = Path(folder) / "job.zip"
             archive.write_bytes(rehearsal.revision.archive.read())
-            run = rehearse(_by_house_rules(open_job(archive), rehearsal), teller)
+            run = rehearse(_by_house_rules(open_job(archive), rehearsal), teller, FolderStore(settings.CHECKPOINTS))
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
             keep(rehearsal, run)
     except Cancelled:

@@ -56,6 +56,7 @@ LANGUAGE_CODE = "en-gb"
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = ROOT / "web" / "dist"
 MEDIA_ROOT = VAR / "store"
+CHECKPOINTS = VAR / "checkpoints"  # of the stock; may be deleted at any time
 
 # Uploads: a whole job at most; each file and the number of files are bounded where they are taken.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000

@@ -81,6 +81,12 @@ def verdict_dict(result: Rehearsal) -> dict[str, Any]:
     notes = []
     if result.interpreted and result.interpreted.looped:
         notes.append(f"the main program ends with M99 and would loop; it was run {switches.loop} time(s)")
+    if reel:
+        notes += [
+            f"{name}: up to {reel.motions.file_name(motion)} line {int(reel.motions.line[motion])} the stock was taken from an earlier "
+            "rehearsal with the very same blank, tools, machine and motions"
+            for name, motion in result.resumed.items()
+        ]  # fmt: skip
     return {
         "format": "blunt-mirror/verdict@1",
         "job": job.name,

@@ -51,6 +51,15 @@ class Film:
         self._last: dict[int, int] = {}  # brick → its latest version
         self._looks: dict[int, int] = {}
 
+    @property
+    def state(self) -> tuple[list[BrickVersion], dict[int, int], dict[int, int]]:
+        """What the film has so far, to go on from later; the stock is not in it."""
+        return list(self.versions), dict(self._last), dict(self._looks)
+
+    @state.setter
+    def state(self, state: tuple[list[BrickVersion], dict[int, int], dict[int, int]]) -> None:
+        self.versions, self._last, self._looks = list(state[0]), dict(state[1]), dict(state[2])
+
     def shoot(
         self, time: float, low: NDArray[np.float64] | None = None, high: NDArray[np.float64] | None = None
     ) -> int:

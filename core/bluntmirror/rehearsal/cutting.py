@@ -18,6 +18,7 @@ from ..material.cut_kernel import TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, 
 from ..material.film import Film
 from ..material.stock import CONTACT_DEPTH_MM, BatchResult, Stock, TooFine, ToolSets
 from ..program.motions import RAPID
+from .checkpoints import Digest, Store, keys_at, packed, places, unpacked
 from .comparing import check_part
 from .result import CutStock, Rehearsal
 from .segments import Segments
@@ -100,9 +101,9 @@ def _directions(result: Rehearsal, tool_from_work: dict[int, Screws], values: Fl
 
 def cut_program(
     result: Rehearsal, name: str, tool_from_work: dict[int, Screws], values: Floats, machine_from_work: Stands, channel: int,
-    spins: np.ndarray, entering: list[Entering], tell: Callable[[str, float], None],
+    spins: np.ndarray, entering: list[Entering], tell: Callable[[str, float], None], store: Store | None = None,
 ) -> CutStock | None:  # fmt: skip
-    """Cut one stock body. `tool_from_work`: every tool's mount seen from the work mount; `values` (m + 1, k): every axis of
+    """Cut one stock body. `store`: of checkpoints, to go on from the last one that an earlier run has in common. `tool_from_work`: every tool's mount seen from the work mount; `values` (m + 1, k): every axis of
     the chain at the knots; `spins` (motions,): whether the work spins."""
     job, docket = result.job, result.docket
     reel, knots = result.reel, result.knots
@@ -132,10 +133,14 @@ def cut_program(
     count = len(segments.motion)
     size = max(1, min(BATCH, -(-count // FRAMES)))
     watch = _Watch(result, name, stock, entering, frame, machine_from_work, channel)
-    begin = 0
+    keys = _checkpoint_keys(result, name, mesh, frame, segments, entering, values) if store else {}
+    begin = _go_on(store, keys, stock, film, removed, hits, watch)
+    if begin:
+        result.resumed[name] = int(segments.motion[begin - 1])
+    due = [place for place in keys if place > begin]
     while begin < count:
         watch.ask(int(segments.index[begin]))
-        end = min(count, begin + size, int(np.searchsorted(segments.index, watch.next)))
+        end = min(count, begin + size, int(np.searchsorted(segments.index, watch.next)), *due[:1])
         rows = slice(begin, segments.run_end(begin, end))
         batch, counted_in = segments.batch(rows)
         answer = stock.cut(batch, counted_in)
@@ -147,6 +152,10 @@ def cut_program(
             met = np.flatnonzero((answer.depth > 0).any(axis=1))
             hits.append((np.arange(rows.start, rows.stop)[met], _only(answer, met)))
         begin = rows.stop
+        if store and due and begin == due[0]:
+            state = {"stock": stock, "film": film.state, "removed": removed[: int(segments.motion[begin - 1]) + 1], "hits": hits,
+                     "found": watch.found, "asked": watch.asked}  # fmt: skip
+            store.put(keys[due.pop(0)], packed(state))
         tell("material", begin / count)
     watch.ask(len(knots.motion))
     watch.report()
@@ -174,6 +183,62 @@ def cut_program(
         return cut
     check_part(result, cut, mesh, segments, channel)
     return cut
+
+
+def _checkpoint_keys(
+    result: Rehearsal,
+    name: str,
+    mesh: Mesh,
+    frame: Floats,
+    segments: Segments,
+    entering: list[Entering],
+    values: Floats,
+) -> dict[int, str]:
+    """The key of every place at which a checkpoint is due: all that the stock there depends on."""
+    job = result.job
+    digest = Digest()
+    digest.take(name, mesh.vertices, mesh.faces, job.file.checks.resolution, job.file.checks.near_stock, frame,
+                job.machine.model_dump(mode="json"))  # fmt: skip
+    for sets in (segments.upright_sets, segments.turned_sets):
+        digest.take(sets.slabs, sets.sets, sets.extents)
+    digest.take(segments.ring_sets.outlines, segments.ring_sets.begin, segments.centre)
+    asked: list[tuple[int, int]] = []
+    for number, body in enumerate(entering):
+        digest.take(body.label, *(array for solid in body.solids for array in (solid.vertices, solid.faces)))
+        asked += [(int(segment), number) for segment in body.segments]
+    asked.sort()
+
+    def chunk(first: int, last: int) -> list[object]:
+        rows = slice(first, last)
+        low, high = (int(segments.index[first]) if first else 0), int(segments.index[last])
+        return [
+            segments.start[rows], segments.delta[rows], segments.axis[rows], segments.turn[rows], segments.tool[rows],
+            segments.flags[rows], segments.motion[rows], segments.time[rows], segments.index[rows], segments.ring_start[rows],
+            segments.ring_delta[rows], values[low : high + 2], [item for item in asked if low <= item[0] <= high],
+        ]  # fmt: skip
+
+    return keys_at(digest, places(len(segments.motion)), chunk)
+
+
+def _go_on(
+    store: Store | None, keys: dict[int, str], stock: Stock, film: Film, removed: np.ndarray,
+    hits: list[tuple[np.ndarray, BatchResult]], watch: _Watch,
+) -> int:  # fmt: skip
+    """Bring everything to where it stood at the last checkpoint that the store has; how many pieces that is."""
+    if store is None:
+        return 0
+    for place, key in sorted(keys.items(), reverse=True):
+        data = store.get(key)
+        state = unpacked(data) if data else None
+        if state is None:
+            continue
+        stock.rays = state["stock"].rays
+        film.state = state["film"]
+        removed[: len(state["removed"])] = state["removed"]
+        hits += state["hits"]
+        watch.go_on(state["found"], state["asked"])
+        return place
+    return 0
 
 
 def _turning_limits(result: Rehearsal, name: str, segments: Segments) -> None:
@@ -211,6 +276,13 @@ class _Watch:
         self.entering = entering
         self.waiting = deque(sorted((int(s), i) for i, body in enumerate(entering) for s in body.segments))
         self.found: dict[int, list[tuple[int, float, Floats, float]]] = {}  # body → (segment, depth, place, share)
+        self.asked = -1  # up to which segment
+
+    def go_on(self, found: dict[int, list[tuple[int, float, Floats, float]]], asked: int) -> None:
+        """As if everything up to a segment had been asked about already."""
+        self.found, self.asked = found, asked
+        while self.waiting and self.waiting[0][0] <= asked:
+            self.waiting.popleft()
 
     @property
     def next(self) -> int:
@@ -219,6 +291,7 @@ class _Watch:
 
     def ask(self, upto: int) -> None:
         """Ask about all segments up to this one, against the stock as it stands now."""
+        self.asked = max(self.asked, upto)
         while self.waiting and self.waiting[0][0] <= upto:
             segment, number = self.waiting.popleft()
             hits = self.found.get(number, [])

@@ -83,6 +83,7 @@ class Rehearsal:
     pairs: int = 0
     off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off
     stocks: list[CutStock] = field(default_factory=list)
+    resumed: dict[str, int] = field(default_factory=dict)  # stock → the last motion that a checkpoint had cut already
     setup: Setup | None = None
     kinematics: Kinematics | None = None
 

@@ -24,6 +24,7 @@ from ..timeline.reel import Knots, make_knots, time_motions
 from ..tools import Assembly, build_assembly
 from . import travel
 from .access import check_access
+from .checkpoints import Store
 from .cutting import Entering, cut_program
 from .data_check import check_data, check_run_in
 from .order import check_order
@@ -126,8 +127,9 @@ def all_axes(result: Rehearsal, knots: Knots) -> Floats:
     return full
 
 
-def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
-    """The whole run. `progress` gets the stage's name and its share done (0–1), and may raise Cancelled."""
+def rehearse(job: Job, progress: Progress | None = None, store: Store | None = None) -> Rehearsal:
+    """The whole run. `progress` gets the stage's name and its share done (0–1), and may raise Cancelled; `store` keeps
+    checkpoints of the stock, from which a run that begins the same goes on."""
     tell = progress or (lambda stage, share: None)
     result = check_program(job, progress)
     if result.interpreted is None or result.reel is None:
@@ -170,7 +172,9 @@ def rehearse(job: Job, progress: Progress | None = None) -> Rehearsal:
         ]
         machine_from_work = Stands(full.at, partial(chain.mount_pose, work))
         tool_from_work = {n: between_mounts(chain, work, tool_mount(job, chain, n)) for n in used}
-        cut = cut_program(result, body.name, tool_from_work, full.at, machine_from_work, channel, spins, entering, tell)
+        cut = cut_program(
+            result, body.name, tool_from_work, full.at, machine_from_work, channel, spins, entering, tell, store
+        )
         if cut:
             result.stocks.append(cut)
     _leave_out_foretold(docket, bool(result.stocks))

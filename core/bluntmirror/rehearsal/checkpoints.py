@@ -1,0 +1,120 @@
+"""Checkpoints of the stock: where a rehearsal that begins like an earlier one may go on instead of beginning anew.
+
+key     a digest of everything that the stock at a place depends on: blank, grid, tools, machine, and every piece of the path up
+        to that place. Two runs with the same key have the same stock there, whatever comes after
+store   where checkpoints are kept, by key; what it has lost is worked out again
+
+A key is looked up, never trusted beyond what went into it: nothing about programs, lines or revisions needs to be known.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import pickle
+from collections.abc import Iterable
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Protocol
+
+import numpy as np
+
+from .. import __version__
+
+FORMAT = 1  # of what is kept; another one makes other keys
+MOST = 8  # checkpoints of a stock in one run
+LEAST_STEP = 256  # pieces between two
+
+
+class Store(Protocol):
+    def get(self, key: str) -> bytes | None: ...
+
+    def put(self, key: str, data: bytes) -> None: ...
+
+
+@dataclass
+class FolderStore:
+    """Files in a folder, the oldest used ones deleted when they are more than `most` bytes together."""
+
+    folder: Path
+    most: int = 2_000_000_000
+
+    def get(self, key: str) -> bytes | None:
+        file = self.folder / f"{key}.stock"
+        try:
+            data = file.read_bytes()
+            file.touch()
+        except OSError:
+            return None
+        return data
+
+    def put(self, key: str, data: bytes) -> None:
+        """A full disk costs the checkpoint, never the rehearsal."""
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            part = self.folder / f"{key}.part"
+            part.write_bytes(data)
+            part.rename(self.folder / f"{key}.stock")
+            self._make_room()
+        except OSError:
+            with suppress(OSError):
+                (self.folder / f"{key}.part").unlink(missing_ok=True)
+
+    def _make_room(self) -> None:
+        files = sorted(self.folder.glob("*.stock"), key=lambda file: file.stat().st_mtime)
+        held = sum(file.stat().st_size for file in files)
+        for file in files[:-1]:
+            if held <= self.most:
+                return
+            held -= file.stat().st_size
+            file.unlink(missing_ok=True)
+
+
+class Digest:
+    """The digest of a run so far; every array goes in with its type and shape."""
+
+    def __init__(self) -> None:
+        self._hash = hashlib.blake2b(f"{__version__}/{FORMAT}".encode(), digest_size=20)
+
+    def take(self, *parts: Any) -> None:
+        for part in parts:
+            if isinstance(part, np.ndarray):
+                self._hash.update(f"{part.dtype}{part.shape}".encode())
+                self._hash.update(np.ascontiguousarray(part).tobytes())
+            else:
+                self._hash.update(repr(part).encode())
+
+    @property
+    def key(self) -> str:
+        return self._hash.hexdigest()
+
+
+def places(count: int) -> list[int]:
+    """Numbers of pieces after which a checkpoint is due: multiples of a power of two, so that a program that grows a little
+    has the same ones."""
+    step = LEAST_STEP
+    while count // step > MOST:
+        step *= 2
+    return list(range(step, count, step))
+
+
+def packed(state: dict[str, Any]) -> bytes:
+    return pickle.dumps(state, protocol=5)
+
+
+def unpacked(data: bytes) -> dict[str, Any] | None:
+    """Only ever what `packed` made and our own store kept; None for a file that was cut off."""
+    try:
+        state = pickle.loads(data)
+    except (pickle.UnpicklingError, EOFError, AttributeError, ValueError):
+        return None
+    return state if isinstance(state, dict) else None
+
+
+def keys_at(digest: Digest, due: Iterable[int], chunk: Any) -> dict[int, str]:
+    """The key at every place; `chunk(a, b)` gives what the pieces from a to b add."""
+    keys, before = {}, 0
+    for place in due:
+        digest.take(*chunk(before, place))
+        keys[place], before = digest.key, place
+    return keys
