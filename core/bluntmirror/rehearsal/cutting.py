@@ -103,8 +103,9 @@ def cut_program(
     result: Rehearsal, name: str, tool_from_work: dict[int, Screws], values: Floats, machine_from_work: Stands, channel: int,
     spins: np.ndarray, entering: list[Entering], tell: Callable[[str, float], None], store: Store | None = None,
 ) -> CutStock | None:  # fmt: skip
-    """Cut one stock body. `store`: of checkpoints, to go on from the last one that an earlier run has in common. `tool_from_work`: every tool's mount seen from the work mount; `values` (m + 1, k): every axis of
-    the chain at the knots; `spins` (motions,): whether the work spins."""
+    """Cut one stock body. `tool_from_work`: every tool's mount seen from the work mount; `values` (m + 1, k): every axis of
+    the chain at the knots; `spins` (motions,): whether the work spins; `store`: of checkpoints, to go on from the last one
+    that an earlier run has in common with this one."""
     job, docket = result.job, result.docket
     reel, knots = result.reel, result.knots
     assert reel and knots
