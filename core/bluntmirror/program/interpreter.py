@@ -21,11 +21,10 @@ import numpy as np
 
 from ..findings import Docket
 from ..job.models import is_rotary_word
-from . import acts, arcs, carry, fixes, flow, modes, moves, turning
+from . import acts, carry, fixes, flow, modes, moves, plain, turning
 from .compensation import Compensation, Move
 from .control import Control, Setup
 from .corners import Corners
-from .expressions import Expression
 from .flow import Ended
 from .meanings import ARCS, CYCLES, MEANINGS
 from .motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, THREAD, MotionBuilder, Motions, Snapshot
@@ -46,8 +45,6 @@ _PASSED = ARCS | {
 }  # fmt: skip
 _ONLY_WAYS = (("call",), ("return",))
 _CALL_LETTERS = {"P", "L"}
-_NO_CENTRE = ((0.0, 0.0), 0.0)
-PLAIN_MOTIONS = ("rapid", "line", "arc-cw", "arc-ccw")
 _NO_APPROACH = frozenset({"home", "home-other", "machine-coordinates", "data", "set-position", "local-shift"})
 
 
@@ -73,19 +70,6 @@ class Interpreted:
     left_out: list[tuple[int, str, int]] = field(default_factory=list)  # (motion, program, line) where a stretch begins
     not_carried_out: bool = False
     ended: tuple[str, int] | None = None  # program and line of the end
-
-
-@dataclass(slots=True)
-class Ready:
-    """What plain blocks need, kept while nothing modal changes but motion, distance mode and feed."""
-
-    column: dict[str, int]
-    scale: dict[str, float]
-    offset: list[float]
-    plane: int
-    first: int  # columns of the plane's axes
-    second: int
-    snapshots: dict[tuple[str, bool], int]
 
 
 class Interpreter:
@@ -118,7 +102,7 @@ class Interpreter:
         self.at = 0
         self.flow = flow.Course(self)
         self.told: set[object] = set()  # what has been reported and need not be again
-        self.ready: Ready | None = None
+        self.ready: plain.Ready | None = None
         self.collecting: list[Move] | None = None  # the contour of a roughing cycle, instead of motions
         self.corners: Corners | None = None
         self.compensation: Compensation | None = None
@@ -239,7 +223,7 @@ class Interpreter:
             return
         if self.setup.left_out and self._left_out(index):
             return
-        if plan.plain and (self.ready or self._make_ready()) and self._plain(plan):
+        if plan.plain and (self.ready or plain.make_ready(self)) and plain.carry_out(self, plan):
             return
         if plan.block is None:
             plan.block = self.text.block(index)  # type: ignore[assignment]
@@ -461,117 +445,6 @@ class Interpreter:
             self.report("word.idle", f"{letter} has no meaning here" + (f": it belongs to {where}" if where else ""),
                         remedy=f"Remove {letter}, or add the code it belongs to.",
                         fix=fixes.remove_word(self, letter))  # fmt: skip
-
-    # --- plain blocks -------------------------------------------------------------------------------------------------
-
-    def _make_ready(self) -> bool:
-        """Prepare for plain blocks; False where their motions need more than an offset for each axis."""
-        control, setup = self.control, self.setup
-        if (
-            control.framed or control.shape or control.polar or control.cycle or control.clamped
-            or control.motion not in PLAIN_MOTIONS or control.feed_mode != "per-minute" or control.exact_mode
-            or control.surface_speed is not None or self.compensation or self.corners or self.unrolled
-            or self.collecting is not None or self.modal_macro or setup.shifts or setup.diameters
-            or control.length_applied != control.length_active or control.ahead is not None or control.centre_absolute
-            or not moves.checked(self)
-        ):  # fmt: skip
-            return False
-        column = {axis: i for i, axis in enumerate(setup.axes) if len(axis) == 1}
-        scale = {axis: 1.0 if axis in "ABC" else control.unit for axis in column}
-        offset = [control.offset(axis) for axis in setup.axes]
-        first, second = (control.index("XYZ"[i]) for i in PLANE_AXES[control.plane][:2])
-        self.ready = Ready(column, scale, offset, control.plane, first, second, {})
-        return True
-
-    def _plain(self, plan: Plan) -> bool:
-        """Carry out a plain block; False, with nothing changed, where the whole way of a block is needed."""
-        ready, control = self.ready, self.control
-        assert ready
-        motion = plan.motion or control.motion
-        absolute = control.absolute if plan.absolute is None else plan.absolute
-        arc = motion == "arc-cw" or motion == "arc-ccw"
-        if arc != bool(plan.centre) or (plan.absolute is not None and self.dialect.turning):
-            return False
-        rapid = motion == "rapid"
-        if rapid and self.rapid_level is not None:
-            return False
-        feed: float | None = control.feed
-        target = list(control.machine)
-        try:
-            if plan.feed is not None:
-                value = self._number(plan.feed, False, 1.0)
-                if value is None or value <= 0:
-                    return False
-                feed = value * control.unit
-            for letter, item, bare in plan.moving:
-                i = ready.column.get(letter)
-                if i is None:
-                    return False
-                value = self._number(item, bare, ready.scale[letter])
-                if value is None:
-                    continue
-                if not absolute:
-                    value = (target[i] - ready.offset[i]) + value
-                target[i] = value + ready.offset[i]
-            if feed is None and not rapid and (plan.moving or arc):
-                self.control.variables.vacant_read.clear()
-                return False
-            centre, sweep = _NO_CENTRE
-            if arc:
-                found = self._plain_arc(plan, ready, target, motion == "arc-cw")
-                if found is None:
-                    return False
-                centre, sweep = found
-        except MacroError:
-            control.variables.vacant_read.clear()
-            return False
-        if control.variables.vacant_read:
-            self.tell_vacant()
-        control.feed, control.motion, control.absolute = feed, motion, absolute
-        if not plan.moving and not arc:
-            return True
-        key = (motion, absolute)
-        snapshot = ready.snapshots.get(key)
-        if snapshot is None:
-            snapshot = ready.snapshots[key] = self.snapshot()
-        control.machine = target
-        if not rapid:
-            self.cut_since_change = True
-        self.builder.row(
-            tuple(target), centre, ARC if arc else RAPID if rapid else FEED, self.file, self.at, 0.0 if rapid else feed,
-            control.rpm, control.tool, False, ready.plane if arc else 0, sweep, 0.0, snapshot, False, 0.0,
-        )  # fmt: skip
-        return True
-
-    def _number(self, item: float | Expression, bare: bool, scale: float) -> float | None:
-        """A plain block's value in mm or degrees; raises MacroError."""
-        value = item if item.__class__ is float else item.work_out(self.control.variables)  # type: ignore[union-attr]
-        if value is None:
-            return None
-        if not -1e9 < value < 1e9:
-            raise MacroError("beyond what the control can hold")
-        if bare and self.setup.bare_increment:
-            value *= 0.0001 if self.control.inch and scale != 1.0 else 0.001
-        return value * scale
-
-    def _plain_arc(
-        self, plan: Plan, ready: Ready, target: list[float], clockwise: bool
-    ) -> tuple[tuple[float, float], float] | None:
-        """Centre and sweep of a plain block's arc, in axis values; None where it is none."""
-        if ready.first < 0 or ready.second < 0:
-            return None
-        given = dict.fromkeys("IJK", 0.0)
-        for letter, item, bare in plan.centre:
-            value = self._number(item, bare, self.control.unit)
-            given[letter] = 0.0 if value is None else value
-        here = self.control.machine
-        ends = here[ready.first], here[ready.second], target[ready.first], target[ready.second]
-        if "R" in given:
-            status, c1, c2, sweep, _ = arcs.arc_by_radius(*ends, given["R"], clockwise)
-        else:
-            one, two = ("IJK"[i] for i in PLANE_AXES[ready.plane][:2])
-            status, c1, c2, sweep, _ = arcs.arc_by_centre(*ends, given[one], given[two], clockwise)
-        return None if status != arcs.OK else ((c1, c2), sweep)
 
     # --- motions ------------------------------------------------------------------------------------------------------
 

@@ -24,16 +24,16 @@ _CONSUMES: dict[str, frozenset[str]] = {
     **dict.fromkeys(CYCLES, _CYCLE_LETTERS | {"E"}),
     **dict.fromkeys(ARCS, frozenset("IJKR")),
     "dwell": frozenset("PXUF"), "data": frozenset("LPRQDIJK"), "home-other": frozenset("P"), "offset-more": frozenset("P"),
-    "tilt": frozenset("IJKPQR"), "rotate": frozenset("RIJK"), "scale": frozenset("PIJK"), "mirror": frozenset(),
+    "tilt": frozenset("IJKPQR"), "rotate": frozenset("RIJK"), "scale": frozenset("PIJK"), 
     "tip-vector": frozenset("IJK"), "thread": frozenset("KQEP"), "thread-growing": frozenset("KQE"),
     "call": frozenset("PLQ"), "return": frozenset("P"), "continuous": frozenset("PQ"), "exact-path": frozenset("PQ"),
     "finish-contour": frozenset("PQ"), "rough-along": frozenset("PQUWRDFST"), "rough-across": frozenset("PQUWRDFST"),
     "rough-repeat": frozenset("PQUWRIKDFST"), "peck-face": frozenset("PQRIKDU"), "peck-side": frozenset("PQRIKDU"),
     "thread-passes": frozenset("PQRIJKHELDA"), "tool-number": frozenset("Q"), "length-value": frozenset("IJK"),
     "cylinder": frozenset("C"), "speed-limit": frozenset("SQ"), "compensation-left": frozenset("IJKD"),
-    "compensation-right": frozenset("IJKD"), "rapid": frozenset(), "set-position": frozenset("S"),
-    "probe": frozenset("P"), "skip": frozenset("P"), "wait": frozenset("P"), "surface-speed": frozenset("PD"),
-    "orient": frozenset("R"), "rigid": frozenset("P"), "orient-stop": frozenset("R"),
+    "compensation-right": frozenset("IJKD"), "set-position": frozenset("S"),
+    "probe": frozenset("P"), "skip": frozenset("P"), "surface-speed": frozenset("PD"),
+    "orient": frozenset("R"), "rigid": frozenset("P"),
 }  # fmt: skip
 BOUND = ("macro", "macro-modal")  # these take every letter as an argument
 
