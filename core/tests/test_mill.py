@@ -331,6 +331,25 @@ class Compensated(unittest.TestCase):
         ends = path("G0 X-20. Y-20.\nG41 D1 G1 X0. Y0.\nX40.\nZ-3.\nY40.\nG40 G1 X60.", 4)
         self.assertEqual(ends, [[35, 5, 0], [35, 5, -3], [35, 40, -3], [60, 40, -3]])
 
+    def test_dwells_coolant_calls_and_macros_are_looked_past(self) -> None:
+        library = {"8000.nc": "Y40.\nM99\n"}
+        for between in ("G4 P100\nY40.", "M8\nY40.", "M98 P8000", "G65 P8000", "S900\nY40.", "#1=40\nY#1"):
+            text = READY + f"G0 X-20. Y-20.\nG41 D1 G1 X0. Y0.\nX40.\n{between}\nG40 G1 X60.\nM30\n"
+            _, result, found = read(mill(), text, library)
+            self.assertEqual([f.rule for f in found], [], between)
+            places = (result.motions.end[:, :2] - ZERO[:2]).round(6).tolist()
+            self.assertEqual(
+                [p for p in places if p[0] == 35],
+                [[35, 5], [35, 40]] if "G4" not in between else [[35, 5], [35, 5], [35, 40]],
+            )
+
+    def test_a_block_that_cannot_be_looked_past_is_said(self) -> None:
+        lead = "G0 X-20. Y-20.\nG41 D1 G1 X0. Y0.\nX40.\n"
+        self.assertEqual(
+            rules(lead + "G55\nY40.\nG40 G1 X60.", work_offsets={"G54": {}, "G55": {}}),
+            [("compensation.look-ahead", 7)],
+        )
+
     def test_arcs_inside_and_outside(self) -> None:
         for code, radius in (("G41", 15.0), ("G42", 25.0)):  # a circle of 20 counter-clockwise, tool of 5
             text = f"G0 X40. Y-20.\n{code} D1 G1 X20. Y0.\nG3 I-20.\nG40 G1 X40. Y20."

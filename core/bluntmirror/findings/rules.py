@@ -423,6 +423,17 @@ _rule(
     "G41 D1 G1 X20. Y0. F200\nG1 Y40.\nG1 Z47.\nG1 X0.\nG40 G1 X-20.",
 )
 _rule(
+    "compensation.interrupted",
+    "program.compensation",
+    "stop",
+    "Compensation interrupted",
+    "A reference position, machine coordinates, a shift of coordinates or a cycle while cutter compensation is on.",
+    "Cancel it with G40 on a straight move before.",
+    "G41 D1 G1 X20. Y0. F200\nG1 Y40.\nG28 Z60.\nG0 X0.",
+    "G41 D1 G1 X20. Y0. F200\nG1 Y40.\nG40 G1 X0.\nG28 Z60.",
+    fixed=True,
+)
+_rule(
     "compensation.left-on",
     "program.compensation",
     "caution",

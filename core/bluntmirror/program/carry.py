@@ -23,8 +23,8 @@ def take(run: Interpreter, words: Words) -> None:
     for name in words.g:
         act = _INSTEAD.get(name)
         if act:
-            if run.compensation or run.corners:
-                run.let_go()
+            if name not in _HELD:
+                _interrupt(run, name)
             act(run, words)
             return
     for code in words.own:
@@ -38,11 +38,12 @@ def take(run: Interpreter, words: Words) -> None:
     axes = run.axes(words)
     exact = control.exact_mode or "exact-once" in words.g
     if "machine-coordinates" in words.g:
+        _interrupt(run, "machine-coordinates")
         places.in_machine_coordinates(run, axes, exact)
         return
     if control.cycle:
         if axes or "R" in words or any(control.cycle == name for name in words.g):
-            run.let_go()
+            _interrupt(run, control.cycle)
             cycles.carry_out(run, words, axes)
         return
     if run.unrolled is not None:
@@ -62,6 +63,21 @@ def take(run: Interpreter, words: Words) -> None:
             axes |= places.by_vector(run, words)
         if axes or ",A" in words:
             moves.straight(run, RAPID if control.motion == "rapid" else FEED, axes, exact, words)
+
+
+def _interrupt(run: Interpreter, name: str) -> None:
+    """What cannot be done while compensation is on: it ends here, as if cancelled."""
+    run.let_go()
+    if run.compensation and run.compensation.begun and not run.compensation.ending and name not in _INSIDE:
+        code = run.dialect.code_of(name)
+        run.report("compensation.interrupted", f"{code} under cutter compensation: the control gives it up, or raises an alarm",
+                   remedy="Cancel it with G40 on a straight move before.")  # fmt: skip
+        run.give_up_compensation()
+
+
+# Acts that look-ahead holds as it holds a motion, and those that finish under compensation may carry out.
+_HELD = frozenset({"dwell", "macro"})
+_INSIDE = frozenset({"data", "speed-limit", "finish-contour"})
 
 
 def _macro(run: Interpreter, words: Words) -> None:

@@ -221,6 +221,11 @@ class Compensation:
         self._let_go()
 
     @property
+    def inside_a_contour(self) -> bool:
+        """Whether a span is held whose corner is not known yet."""
+        return not self.ending and (self.last is not None or self.lead is not None)
+
+    @property
     def idle(self) -> bool:
         return self.last is None and self.lead is None and not self.held
 

@@ -176,7 +176,6 @@ class Course:
         if len(self.stack) >= run.setup.max_depth:
             run.report("endless.depth", f"calls are nested more than {run.setup.max_depth} deep")
             raise Ended
-        run.let_go()
         self.stack.append(call)
         if call.arguments is not None:
             run.control.variables.enter(call.arguments)
@@ -194,7 +193,6 @@ class Course:
 
     def _return(self, words: Words) -> None:
         run = self.run
-        run.let_go()
         if not self.stack:
             run.result.looped = True
             if "P" in words:
@@ -287,7 +285,6 @@ class Course:
             self.run.report("call.label", f"there is no block N{number} to jump to",
                             remedy=f"Number the block that is meant N{number}, or correct the jump.")  # fmt: skip
             return
-        self.run.let_go()
         if target < self.run.at:
             self._back(target, f"N{number}")
         self.run.at = target

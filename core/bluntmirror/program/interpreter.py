@@ -41,10 +41,15 @@ ALTERNATIVE_FEED = 100.0  # mm/min, so that time goes on where a program forgot 
 _PASSED = ARCS | {
     "rapid", "line", "dwell", "exact-once", "absolute", "increments", "spindle-cw", "spindle-ccw", "spindle-off", "flood",
     "mist", "coolant-off", "per-minute", "per-revolution", "compensation-left", "compensation-right", "compensation-off",
-    "nothing", "continuous", "exact-path",
+    "nothing", "continuous", "exact-path", "macro", "call", "return",
 }  # fmt: skip
 _ONLY_WAYS = (("call",), ("return",))
 _CALL_LETTERS = {"P", "L"}
+# What is told as such when it stands in a compensated contour.
+_TOLD_OTHERWISE = CYCLES | {
+    "home", "home-other", "machine-coordinates", "local-shift", "set-position", "skip", "probe", "along-plane", "plane-xy",
+    "plane-zx", "plane-yz", "change", "end", "end-rewind",
+}  # fmt: skip
 _NO_APPROACH = frozenset({"home", "home-other", "machine-coordinates", "data", "set-position", "local-shift"})
 
 
@@ -400,6 +405,14 @@ class Interpreter:
                 self.let_go()
                 control.program_shift = shift
         if (self.compensation or self.corners) and not self._passes(words):
+            names = (*words.g, *words.m)
+            if (
+                self.compensation
+                and self.compensation.inside_a_contour
+                and not any(n in _TOLD_OTHERWISE for n in names)
+            ):
+                self.report("compensation.look-ahead", "compensation cannot look past this block: the tool ends square beside the "
+                            "corner", remedy="Put the block before the contour or after it.")  # fmt: skip
             self.let_go()
         if self.dialect.turning:
             words = turning.prepared(self, words)
