@@ -27,6 +27,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "mirror.limits.bounded_bodies",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 ROOT_URLCONF = "mirror.urls"
@@ -58,8 +59,9 @@ WHITENOISE_ROOT = ROOT / "web" / "dist"
 MEDIA_ROOT = VAR / "store"
 CHECKPOINTS = VAR / "checkpoints"  # of the stock; may be deleted at any time
 
-# Uploads: a whole job at most; each file and the number of files are bounded where they are taken.
-DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
+# Uploads: a whole job at most; each file and the number of files are bounded where they are taken. Other bodies are programs the
+# script desk holds (desks.MOST_TEXT, with room for what JSON adds).
+DATA_UPLOAD_MAX_MEMORY_SIZE = 80_000_000
 DATA_UPLOAD_MAX_NUMBER_FILES = 500
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 MAX_UPLOAD_BYTES = 300_000_000

@@ -42,6 +42,16 @@ class Desk(WithShop):
         lines[edit["line"] - 1] = edit["new"]
         self.assertEqual(self.check("\n".join(lines))["findings"], [])
 
+    def test_a_long_program_is_taken_and_an_endless_one_refused(self) -> None:
+        long = self.text.replace("M30", "\n".join(["(a long way round)"] * 150_000) + "\nM30")
+        self.assertGreater(len(long), 2_500_000)
+        self.assertEqual(self.check(long)["findings"], [])
+        with self.settings(DATA_UPLOAD_MAX_MEMORY_SIZE=1_000_000):
+            refused = self.post(f"{self.address}/check", programs={self.name: long})
+        self.assertEqual((refused.status_code, "1 MB" in refused.json()["detail"]), (413, True))
+        self.client.logout()
+        self.assertEqual(self.post("/sign-in", name="x" * 100_000, password="").status_code, 413)
+
     def test_operations_and_the_path(self) -> None:
         made = self.check(self.text, path=True)
         (operation,) = made["operations"]
