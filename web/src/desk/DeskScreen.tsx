@@ -52,6 +52,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
   const queries = useQueryClient();
   const [name, setName] = useState(desk.programs[0].name);
   const [texts, setTexts] = useState<Record<string, string>>(() => Object.fromEntries(desk.programs.map((program) => [program.name, program.text])));
+  const [counts, setCounts] = useState<Record<string, number>>(() => Object.fromEntries(desk.programs.map((program) => [program.name, linesOf(program.text)])));
   const [job, setJob] = useState(desk.job as unknown as JobData);
   const [tools, setTools] = useState(desk.tools as unknown as ToolsData);
   const [line, setLine] = useState(1);
@@ -70,7 +71,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
     () => ({ programs: changedTexts, job: job === (desk.job as unknown) ? null : job, tools: tools === (desk.tools as unknown) ? null : tools }),
     [changedTexts, job, tools, desk],
   );
-  const { checked, checking, failure, took, check, stale } = useCheck(revision, held, useMemo(() => Object.values(texts).reduce((sum, text) => sum + linesOf(text), 0), [texts]));
+  const { checked, checking, failure, took, check, stale } = useCheck(revision, held, Object.values(counts).reduce((sum, lines) => sum + lines, 0));
   const base = useQuery({ queryKey: ["check", revision], queryFn: () => api.check(revision, { programs: {}, job: null, tools: null }, false), staleTime: Infinity });
   const rules = useQuery({ queryKey: ["rules"], queryFn: api.rules, staleTime: 60_000 });
   const worked = useQuery({ queryKey: ["offsets", revision, job.work_offsets], queryFn: () => api.setupOffsets(revision, job), placeholderData: (before) => before, retry: false });
@@ -149,7 +150,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
   };
 
   const mains = desk.programs.filter((item) => item.main);
-  const lines = useMemo(() => linesOf(text), [text]);
+  const lines = counts[name];
   return (
     <div className="workspace desk">
       <header>
@@ -219,7 +220,10 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
             operations={operations}
             leftOut={leftOut}
             handle={editor}
-            onText={(made) => setTexts((before) => (before[name] === made ? before : { ...before, [name]: made }))}
+            onText={(made, count) => {
+              setTexts((before) => (before[name] === made ? before : { ...before, [name]: made }));
+              setCounts((before) => (before[name] === count ? before : { ...before, [name]: count }));
+            }}
             onLine={setLine}
             onWord={(word) => {
               const [found] = links(word);

@@ -15,8 +15,8 @@ export interface EditorHandle {
   focus: () => void;
 }
 
-/** Text is told on once typing rests, or at once when the editor is left: a million lines are not copied with every key. */
-const REST_MS = 120;
+/** Text is told on once typing rests, or at once when the editor is left: a million lines are not copied while somebody types. */
+const restOf = (lines: number) => (lines > 100_000 ? 800 : 120); // ms
 
 interface Props {
   name: string;
@@ -25,7 +25,7 @@ interface Props {
   operations: readonly Operation[];
   leftOut: readonly { first: number; last: number }[];
   handle: Ref<EditorHandle>;
-  onText: (text: string) => void;
+  onText: (text: string, lines: number) => void;
   onLine: (line: number) => void;
   onWord: (line: string) => void;
 }
@@ -80,7 +80,7 @@ export function Editor({ name, text, marks, operations, leftOut, handle, onText,
       if (!waiting.current) return;
       clearTimeout(waiting.current);
       waiting.current = 0;
-      tell.current.onText(from.state.doc.toString());
+      tell.current.onText(from.state.doc.toString(), from.state.doc.lines);
     };
     const { marks, folds } = compartments.current;
     const known = states.current.get(name);
@@ -91,7 +91,7 @@ export function Editor({ name, text, marks, operations, leftOut, handle, onText,
       EditorView.updateListener.of((update) => {
         if (update.docChanged) {
           clearTimeout(waiting.current);
-          waiting.current = window.setTimeout(() => tellText(update.view), REST_MS);
+          waiting.current = window.setTimeout(() => tellText(update.view), restOf(update.state.doc.lines));
         }
         if (update.docChanged || update.selectionSet) tell.current.onLine(update.state.doc.lineAt(update.state.selection.main.head).number);
       }),

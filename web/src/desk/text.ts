@@ -75,10 +75,10 @@ export function unnumbered(text: string): string {
 /** The line (from 1) that a person means: a line number, a block number N…, a tool T…, or −1. Looked for from `from` on, then round. */
 export function placeOf(text: string, asked: string, from: number): number {
   const wanted = asked.trim().toUpperCase();
-  const lines = text.split("\n");
-  if (/^\d+$/.test(wanted)) return Math.min(Math.max(1, Number(wanted)), lines.length);
+  if (/^\d+$/.test(wanted)) return Math.min(Math.max(1, Number(wanted)), linesOf(text));
   const word = wanted.match(/^([NTO])\s*0*(\d+)$/);
   if (!word) return -1;
+  const lines = text.split("\n");
   const pattern = new RegExp(`(^|[^A-Z<#])${word[1]}\\s*0*${word[2]}(?!\\d)`, "i");
   for (let i = 0; i < lines.length; i++) {
     const at = (from + i) % lines.length;
