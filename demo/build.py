@@ -73,7 +73,7 @@ FAULTS = {
         "a word from nowhere": "word.idle",
         "another tool's length": "length.other",
         "compensation without its register": "compensation.register",
-        "compensation never cancelled": "compensation.left-on",
+        "compensation never cancelled": "compensation.interrupted",
         "a tool that is not there": "tool.unknown",
         "a peck cycle without its peck": "cycle.missing",
         "two motions in a block": "word.group",

@@ -106,6 +106,7 @@ def _packed_path(desk: Desk) -> Json | None:
     return {
         "points": packed(path.points, np.float32), "rapid": packed(path.rapid, np.uint8), "tool": packed(path.tool, np.uint16),
         "line": packed(path.line, np.uint32), "file": packed(path.file, np.uint8), "count": len(path.rapid), "whole": path.whole,
+        "skipped": packed(desk.skipped(), np.float32),
         "files": desk.result.reel.motions.files if desk.result.reel else [],
     }  # fmt: skip
 

@@ -377,8 +377,8 @@ def swap(revision: Revision, item: LibraryFile, user: AbstractBaseUser) -> Revis
     """The job on another machine, as a new revision."""
     data, _ = job_data(revision)
     machine = machine_alone(item).machine
-    changed = moved_onto(data, machine)
-    files = {"job.json": json.dumps({**changed, "name": revision.job.name}, indent=1).encode(),
+    moved = moved_onto(data, machine)
+    files = {"job.json": json.dumps({**moved, "name": revision.job.name}, indent=1).encode(),
              str(data["machine"]): json.dumps(item.data | {"revision": item.number}, indent=1).encode()}  # fmt: skip
     if item.meshes:
         with item.meshes.open("rb") as source, zipfile.ZipFile(source) as bundle:

@@ -404,7 +404,9 @@ class DeskSaveIn(DeskIn):
 
 
 class PathOut(Schema):
-    """The tip's way over the work; columns base64: points f32 (count + 1, 3), rapid u8, tool u16, line u32, file u8."""
+    """The tip's way over the work; columns base64: points f32 (count + 1, 3), rapid u8, tool u16, line u32, file u8.
+
+    `skipped`: the pieces that left-out stretches would make, f32 (m, 2, 3)."""
 
     points: str
     rapid: str
@@ -413,6 +415,7 @@ class PathOut(Schema):
     file: str
     count: int
     whole: bool
+    skipped: str
     files: list[str]
 
 

@@ -1,7 +1,10 @@
 """The script desk through the API: checked while edited, explained, kept as a revision, rules of the house."""
 
+import base64
 import json
 from typing import Any
+
+import numpy as np
 
 from jobs.models import Revision
 from jobs.services import take_in_path
@@ -58,6 +61,17 @@ class Desk(WithShop):
         self.assertEqual((operation["tool"], operation["depths"]), (1, [-5.0, -5.0]))
         self.assertTrue(made["path"]["whole"] and made["path"]["count"] >= 8)
         self.assertEqual((made["lacking"], made["unused"]), ([], []))
+
+    def test_what_is_left_out_is_drawn_as_such(self) -> None:
+        cut = next(i for i, row in enumerate(self.text.split("\n"), 1) if "X80." in row and "F" in row)
+        job = self.desk["job"]
+        job["switches"] = {"left_out": [{"program": self.name, "first": cut, "last": cut}]}
+        path = self.check(self.text, path=True, job=job)["path"]
+        pieces = np.frombuffer(base64.b64decode(path["skipped"]), np.float32).reshape(-1, 2, 3)
+        self.assertEqual(
+            np.round(pieces).tolist(), [[[-80, 0, 60], [80, 0, 60]]]
+        )  # 5 below the datum, 65 over the table
+        self.assertNotIn(cut, np.frombuffer(base64.b64decode(path["line"]), np.uint32))
 
     def test_a_block_in_words(self) -> None:
         line = next(i for i, row in enumerate(self.text.split("\n"), 1) if "X80." in row and "F" in row)

@@ -7,6 +7,7 @@ export const ACCENT = "#1f5a73";
 export const STOP = "#a3195b";
 export const CAUTION = "#b06a00";
 export const CLEAR = "#1b6e5a";
+export const SKIPPED = "#5d6669"; // way that is left out
 
 // One hue a tool, told apart also with the common colour deficiencies (after Okabe and Ito's set, dulled for paper).
 const TOOL_HUES = ["#4f8fb8", "#d99a3d", "#5aa88a", "#c278a6", "#c9b743", "#8579bd", "#b8694a", "#6b8a96"];

@@ -6,6 +6,7 @@ reading alone.
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -89,6 +90,26 @@ class Desk:
             points, ~np.isin(motions.kind[knots.motion], (FEED, ARC, THREAD)), motions.tool[knots.motion], motions.line[knots.motion],
             motions.file[knots.motion], whole,
         )  # fmt: skip
+
+    def skipped(self) -> Floats:
+        """The pieces of way that the left-out stretches would make, (m, 2, 3) mm in the work mount's frame."""
+        switches = self.job.file.switches
+        nothing = np.zeros((0, 2, 3))
+        if not switches.left_out:
+            return nothing
+        job = copy(self.job)  # with the meshes already worked out
+        job.file = job.file.model_copy(update={"switches": switches.model_copy(update={"left_out": []})})
+        whole = Desk(job)
+        reel, path = whole.check().reel, whole.path()
+        if reel is None or path is None:
+            return nothing
+        files = reel.motions.files
+        out = np.zeros(len(path.line), np.bool_)
+        for stretch in switches.left_out:
+            if stretch.program in files:
+                here = path.file == files.index(stretch.program)
+                out |= here & (path.line >= stretch.first) & (path.line <= stretch.last)
+        return np.stack([path.points[:-1][out], path.points[1:][out]], axis=1)
 
     def explain(self, program: str, line: int) -> Explained:
         """A block (line from 1) in words, with the state before and after its first carrying out."""

@@ -2001,6 +2001,8 @@ export interface components {
         /**
          * PathOut
          * @description The tip's way over the work; columns base64: points f32 (count + 1, 3), rapid u8, tool u16, line u32, file u8.
+         *
+         *     `skipped`: the pieces that left-out stretches would make, f32 (m, 2, 3).
          */
         PathOut: {
             /** Points */
@@ -2017,6 +2019,8 @@ export interface components {
             count: number;
             /** Whole */
             whole: boolean;
+            /** Skipped */
+            skipped: string;
             /** Files */
             files: string[];
         };

@@ -60,7 +60,12 @@ export function PathPlot({ path, program, line, turning }: Props) {
       />
       {failure && <p className="failure plot-note">{failure}</p>}
       {path === null && <p className="quiet plot-note">Nothing moves.</p>}
-      {path && !path.whole && <p className="quiet plot-note">The first {path.count.toLocaleString("en")} pieces of a longer path.</p>}
+      {path && (!path.whole || path.skipped) && (
+        <p className="quiet plot-note">
+          {!path.whole && `The first ${path.count.toLocaleString("en")} pieces of a longer path. `}
+          {path.skipped && "Dotted: left out."}
+        </p>
+      )}
     </div>
   );
 }

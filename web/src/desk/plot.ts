@@ -4,7 +4,7 @@ import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 
 import type { Path } from "../api/client";
-import { ACCENT, PAPER, toolColour } from "../look";
+import { ACCENT, PAPER, SKIPPED, toolColour } from "../look";
 
 export type Look = "space" | "top" | "front" | "side";
 
@@ -105,6 +105,12 @@ export class PathScene {
       if (isFast) lines.computeLineDistances();
       this.scene.add(lines);
     } // prettier-ignore
+    const skipped = new Float32Array(bytes(path.skipped));
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(skipped, 3));
+    const out = new THREE.LineSegments(geometry, new THREE.LineDashedMaterial({ color: SKIPPED, dashSize: 1, gapSize: 2 }));
+    out.computeLineDistances();
+    this.scene.add(out);
     if (first) this.look(first);
     this.draw();
   }
