@@ -1,7 +1,6 @@
 """What the script desk asks of a job: its check with operations and path, and one block explained.
 
-A desk keeps what does not change while a program is edited — chain, tools, meshes — so that a check on the fly costs the
-reading alone.
+Nothing here replays material or contact, so that a check on the fly costs little more than the reading.
 """
 
 from __future__ import annotations
