@@ -15,6 +15,7 @@ from bluntmirror.findings import causes
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.distance import Solid
 from bluntmirror.geometry.union import NotSolid, united
+from bluntmirror.job import open_job
 from bluntmirror.material.comparison import compare, loose_pieces, reach_into
 from bluntmirror.material.film import Film
 from bluntmirror.material.stock import Batch, Stock, ToolSets
@@ -23,6 +24,7 @@ from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
 from demo.build import FAULTS, JOBS
 
 from .build import HEAD, slot_job
+from .shop import REVISIONS, SHOP, rehearsed
 from .test_kernels import BALL, FLAT, cut, tool
 
 ELL = [(0, 0), (30, 0), (30, 10), (12, 10), (12, 25), (0, 25)]
@@ -232,18 +234,15 @@ class DemoShop(unittest.TestCase):
     """Clear as released; the flawed revisions give each named fault once and nothing else."""
 
     def test_every_fault_is_told_once(self) -> None:
-        from bluntmirror.job import open_job
-
-        root = Path(__file__).parents[2] / "demo" / "jobs"
         for name in JOBS:
-            released = rehearse(open_job(root / name / "1-as released"))
+            released = rehearsed(SHOP / name / REVISIONS[0])
             self.assertEqual((released.verdict, released.findings), ("clear", []), name)
             if name == "cable-clip":
                 # A beginner's text: what the check alone must find, each at a line of its own or with what it belongs to.
-                found = check_program(open_job(root / name / "2-flawed")).findings
+                found = check_program(open_job(SHOP / name / REVISIONS[1])).findings
                 self.assertEqual(sorted(f.rule for f in found), sorted(FAULTS[name].values()))
                 self.assertTrue(all(f.remedy and f.line for f in found))
                 continue
-            flawed = rehearse(open_job(root / name / "2-flawed"))
+            flawed = rehearsed(SHOP / name / REVISIONS[1])
             told = sorted(f.kind for f in flawed.findings)
             self.assertEqual(told, sorted(FAULTS[name].values()), [f.message for f in flawed.findings])
