@@ -226,8 +226,8 @@ def turning_pairs() -> tuple[Follower, list[tuple[Body, Body]]]:
     values[:, chain.axes.index("B")] = 25 * np.sin(2 * np.pi * 7 * t)
     values[:, chain.axes.index("C")] = 1800 * t
     m = len(t) - 1
-    knots = Knots(values, np.arange(m, dtype=np.int32), t[:-1], t[1:])
-    return Follower(np.zeros(m, np.int32), knots, chain), [(a, b) for a in above for b in on_table]
+    knots = Knots.through(values)
+    return Follower(np.zeros(m, np.int32), knots, knots.at, chain), [(a, b) for a in above for b in on_table]
 
 
 def turning() -> None:

@@ -61,6 +61,7 @@ FAULTS = {
     "hull-union": {
         "a contour that ends nowhere": "program.call",
         "so that the finishing pass is missing": "material.excess",
+        "and with it the chamfer before the thread": "material.excess",
         "the relief groove too deep": "material.gouge",
     },
     # What the program check alone must find, in the order of the lines; the rehearsal adds what comes of it.

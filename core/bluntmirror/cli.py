@@ -11,7 +11,7 @@ from .export.trace import write_trace
 from .export.verdict import render, verdict_dict
 from .geometry.meshfile import write_stl
 from .job import JobUnreadable, open_job
-from .rehearsal import check_program, rehearse
+from .rehearsal import Rehearsal, Timed, check_program, rehearse
 
 
 def _bar(stage: str, share: float) -> None:
@@ -49,7 +49,7 @@ def main(words: list[str] | None = None) -> int:
 def _judge(options: argparse.Namespace) -> int:
     job = open_job(options.job)
     progress = _bar if sys.stderr.isatty() else None
-    result = rehearse(job, progress) if options.word == "verify" else check_program(job, progress)
+    result: Timed = rehearse(job, progress) if options.word == "verify" else check_program(job, progress)
     if progress:
         print("\r\x1b[K", end="", file=sys.stderr)
     verdict = verdict_dict(result)
@@ -59,7 +59,8 @@ def _judge(options: argparse.Namespace) -> int:
         (options.out / "report.html").write_text(as_html(result), encoding="utf-8")
         with (options.out / "trace.csv").open("w", encoding="utf-8") as out:
             write_trace(result, out)
-        for i, cut in enumerate(result.stocks):  # the first under the name that scripts know, the others by theirs
+        stocks = result.stocks if isinstance(result, Rehearsal) else []
+        for i, cut in enumerate(stocks):  # the first under the name that scripts know, the others by theirs
             name = "stock.stl" if i == 0 else f"stock-{i + 1}.stl"
             write_stl(options.out / name, cut.final_mesh, f"{cut.name}: machined stock, mm, frame of its mount")
     sys.stdout.write(render(verdict, options.format))

@@ -59,12 +59,18 @@ def read(
     _note(setup.dialect.name, text)
     docket = Docket(policy=policy or Policy())
     o_words = setup.dialect.o_words
-    texts = [ProgramText("main.nc", text.encode(), o_words)]
+    texts = [ProgramText("main.nc", ended(text).encode(), o_words)]
     for name, body in (library or {}).items():
         _note(setup.dialect.name, body)
         texts.append(ProgramText(name, body.encode(), o_words))
     run = Interpreter(setup, texts, docket, fast=fast)
     return run, run.run(), list(docket)
+
+
+def ended(text: str) -> str:
+    """A text with an end: tests of what comes before it need not write one."""
+    bare = re.sub(r"\([^)]*\)|;.*", "", text).upper().replace(" ", "")
+    return text if re.search(r"M0*(30|2|99)(?!\d)|^%", bare) else text.rstrip("\n") + "\nM30\n"
 
 
 def _note(dialect: str, text: str) -> None:

@@ -63,9 +63,15 @@ class Positions(unittest.TestCase):
         self.assertEqual(motions.end[-1].tolist(), [-295, -200, -410])
 
     def test_the_length_stays_over_a_tool_change(self) -> None:
-        motions, told = interpret(READY + "T2 M6\nG0 Z0\nG1 X1\n")
+        motions, told = interpret(READY + "T2 M6\nM3\nG0 Z0\nG1 X1\n")
         self.assertEqual(motions.end[-1].tolist(), [-299, -200, -410])
-        self.assertEqual(told, [("program.length", "stop", 6)])
+        self.assertEqual(told, [("program.length", "stop", 7)])
+
+    def test_a_tool_change_stops_the_spindle(self) -> None:
+        for keeps, rpm in ((False, 0.0), (True, 1000.0)):
+            motions, told = interpret(READY + "T2 M6\nG43 H2 G0 Z0\nG1 X1\n", change_keeps_spindle=keeps)
+            self.assertEqual(motions.rpm[-1], rpm)
+            self.assertEqual([kind for kind, _, _ in told], [] if keeps else ["program.spindle"])
 
     def test_other_work_offsets(self) -> None:
         offsets = {"G54": {"X": -300.0}, "G59": {"X": 7.0}, "G54.1P12": {"X": 11.0}}

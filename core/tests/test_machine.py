@@ -19,7 +19,7 @@ from bluntmirror.job import JobUnreadable, open_job
 from bluntmirror.job.models import MachineFile
 from bluntmirror.machine import Chain
 from bluntmirror.rehearsal import check_program, rehearse
-from bluntmirror.rehearsal.run import contact_bodies
+from bluntmirror.rehearsal.scene import contact_bodies
 from bluntmirror.rehearsal.travel import ranges
 from bluntmirror.timeline.reel import axis_way, make_knots
 

@@ -16,6 +16,7 @@ from bluntmirror.program.reader import Unreadable, read_block
 from bluntmirror.program.text import ProgramText
 
 from .agreement import agree, agreement, random_program
+from .language import ended
 
 
 def setup(**changes: object) -> Setup:
@@ -29,7 +30,7 @@ def setup(**changes: object) -> Setup:
 
 def interpret(text: str, fast: bool = False, library: dict[str, str] | None = None, **changes: object):
     docket = Docket()
-    texts = [ProgramText("main.nc", text.encode())]
+    texts = [ProgramText("main.nc", ended(text).encode())]
     texts += [ProgramText(name, body.encode()) for name, body in (library or {}).items()]
     run: Interpreted = Interpreter(setup(**changes), texts, docket, fast=fast).run()
     return run.motions, [(f.kind, f.severity, f.line) for f in docket]

@@ -34,8 +34,8 @@ HEAD = "G17 G21 G40 G49 G80 G90 G94\nT1 M6\nG54 S5000 M3\n"
 
 def follower(chain: Chain, values: np.ndarray) -> Follower:
     m = len(values) - 1
-    knots = Knots(values, np.arange(m, dtype=np.int32), np.arange(m, dtype=float), np.arange(1.0, m + 1))
-    return Follower(np.ones(m, np.int32), knots, chain)
+    knots = Knots.through(values)
+    return Follower(np.ones(m, np.int32), knots, knots.at, chain)
 
 
 def coal_model(mesh: Mesh) -> coal.BVHModelOBBRSS:

@@ -78,14 +78,14 @@ def check(job: Job, path: bool) -> Json:
     except JobUnreadable as error:
         raise Refused(str(error)) from error
     reel = result.reel
-    used = {int(n) for n in np.unique(reel.motions.tool)} - {0} if reel and len(reel.motions) else set()
+    used = {int(n) for n in np.unique(reel.motions.tool)} - {0} if len(reel.motions) else set()
     table = {tool.number for tool in job.tools.tools}
-    waits = {job.file.programs[0].channel: result.interpreted.waits if result.interpreted else []}
+    waits = {result.channel: result.interpreted.waits}
     waits |= {channel: other.waits for channel, other in result.others.items()}
     return {
         "verdict": verdict_of(result.docket), "findings": [finding_dict(item) for item in result.findings],
-        "operations": [asdict(item) for item in desk.operations()], "seconds": round(reel.seconds, 3) if reel else 0.0,
-        "blocks": result.interpreted.blocks if result.interpreted else 0, "rules": rules_run(result.docket.policy),
+        "operations": [asdict(item) for item in desk.operations()], "seconds": round(reel.seconds, 3),
+        "blocks": result.interpreted.blocks, "rules": rules_run(result.docket.policy),
         "lacking": sorted(used - table), "unused": sorted(table - used),
         "waits": [
             {"channel": channel, "mark": wait.mark, "program": wait.program, "line": wait.line}

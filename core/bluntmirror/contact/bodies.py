@@ -25,8 +25,8 @@ class Body:
     pieces: tuple[Mesh, ...] = ()
     always: bool = False  # a tool of a turret: there whichever tool is in use
     while_work: str = ""  # "spins", "still": only there while the work spindle does so
-    role: str = "machine"  # machine, fixture, part, tool
-    between: tuple[int, int] | None = None  # the motions (first, last + 1) in which it is there, when not in all
+    role: str = "machine"  # machine, fixture, part, tool, stock
+    phases: tuple[int, int | None] | None = None  # from which programmed stop to which it is there, when not always
 
     @property
     def label(self) -> str:

@@ -70,14 +70,17 @@ class Followed:
 
 
 class Follower:
-    """Follows pairs over a program; trees are made once. `knots.at` holds a column for every axis of the chain."""
+    """Follows pairs over a program; trees are made once."""
 
-    def __init__(self, tool_of_motion: np.ndarray, knots: Knots, chain: Chain, spins: np.ndarray | None = None) -> None:
-        """`tool_of_motion`: the number of the tool in use in every motion; `spins`: whether the work spindle turns in it."""
+    def __init__(
+        self, tool_of_motion: np.ndarray, knots: Knots, values: Floats, chain: Chain, spins: np.ndarray | None = None
+    ) -> None:
+        """`tool_of_motion`: the number of the tool in use in every motion; `spins`: whether the work spindle turns in it;
+        `values` (m + 1, k): every axis of the chain at the knots."""
         of = knots.motion
         self.spins = np.zeros(len(of), np.bool_) if spins is None else spins[of]
         self.knots, self.chain = knots, chain
-        self.values = np.ascontiguousarray(knots.at, dtype=np.float64)
+        self.values = np.ascontiguousarray(values, dtype=np.float64)
         self.low, self.high = self.values.min(axis=0), self.values.max(axis=0)
         self.tool_of = tool_of_motion[knots.motion] if len(knots.motion) else np.zeros(0, np.int32)
         self.trees: dict[object, BoxTree] = {}
@@ -101,14 +104,22 @@ class Follower:
             self.convex[body.key] = convex_pieces(body)
         return self.convex[body.key]
 
-    def follow(self, a: Body, b: Body, near: float) -> Followed:
+    @staticmethod
+    def at_rest(values: Floats, chain: Chain) -> Follower:
+        """Of a machine that stands: values (1, k) of every axis of the chain."""
+        knots = Knots.through(np.repeat(values, 2, axis=0))
+        return Follower(np.zeros(1, np.int32), knots, knots.at, chain)
+
+    def follow(self, a: Body, b: Body, near: float, only: np.ndarray | None = None) -> Followed:
+        """Follow a pair; `only` (m,): the segments to look at, where not all."""
         screws = between(self.chain, a.link, b.link)
-        active = np.ones(len(self.tool_of), np.bool_)
+        active = np.ones(len(self.tool_of), np.bool_) if only is None else only.copy()
         for body in (a, b):
             if body.tool and not body.always:
                 active &= self.tool_of == body.tool
-            if body.between:
-                active &= (self.knots.motion >= body.between[0]) & (self.knots.motion < body.between[1])
+            if body.phases:
+                first, last = body.phases
+                active &= (self.knots.phase >= first) & (last is None or self.knots.phase < last)
             if body.while_work:
                 active &= self.spins == (body.while_work == "spins")
         m = len(active)
@@ -266,11 +277,10 @@ def clearances(pairs: list[tuple[Body, Body]], near: float, rules: Sequence[Pair
 
 
 def check_contacts(
-    reel: Reel, knots: Knots, chain: Chain, pairs: list[tuple[Body, Body]], near: list[float], docket: Docket, channel: int,
-    spins: np.ndarray | None = None, tick: Callable[[float], None] | None = None,
+    reel: Reel, follower: Follower, pairs: list[tuple[Body, Body]], near: list[float], docket: Docket,
+    tick: Callable[[float], None] | None = None,
 ) -> list[Margin]:  # fmt: skip
     """Follow every pair, each with the clearance `near` asks of it. Returns the margins."""
-    follower = Follower(reel.motions.tool, knots, chain, spins)
     margins = []
     pairs = [(b, a) if b.tool else (a, b) for a, b in pairs]
     # The parts of one tool against the same body have one cause: they are told together.
@@ -289,12 +299,12 @@ def check_contacts(
             least[margin.a, margin.b] = margin
     margins = list(least.values())
     for names, group in groups.items():
-        _report(follower, reel, group, wanted[names], docket, channel)
+        _report(follower, reel, group, wanted[names], docket)
     return margins
 
 
 def _report(
-    follower: Follower, reel: Reel, group: list[tuple[Body, Body, Followed]], near: float, docket: Docket, channel: int
+    follower: Follower, reel: Reel, group: list[tuple[Body, Body, Followed]], near: float, docket: Docket
 ) -> None:
     """One finding for each cause; a touch swallows the near misses around it. `group`: bodies a against one body b."""
     hit = np.max([seen.hit for _, _, seen in group], axis=0)
@@ -314,15 +324,13 @@ def _report(
         a, seen, segments = parts[0]
         first = int(segments[0])
         motion = int(knots.motion[first])
-        moment = knots.t0[first] + seen.share[first] * (knots.t1[first] - knots.t0[first])
+        moment = knots.moment(reel, first, float(seen.share[first]))
         values = follower.at(first, float(seen.share[first]))
         names = [part.label for part, _, _ in parts]
         met = run[hit[run] == level]
         common: dict[str, Any] = {
-            "channel": channel, "program": motions.file_name(motion), "line": int(motions.line[motion]),
-            "time": float(moment), "tool": int(motions.tool[motion]), "bodies": (*names, other.label), "motion": motion,
-            "last_motion": int(knots.motion[run[-1]]), "count": len(np.unique(knots.motion[met])),
-            "point": follower.nearest(a, other, seen.screws, values),
+            "where": reel.where(motion, moment, int(knots.motion[run[-1]])), "bodies": (*names, other.label),
+            "count": len(np.unique(knots.motion[met])), "point": follower.nearest(a, other, seen.screws, values),
         }  # fmt: skip
         if level == 2:
             depth = max(_depth(follower, part, other, followed, at) for part, followed, at in parts)

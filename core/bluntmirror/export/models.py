@@ -28,6 +28,13 @@ class FixEntry(Exact):
     edits: list[EditEntry]
 
 
+class AlsoEntry(Exact):
+    """What comes of the same cause and is told in the finding."""
+
+    kind: str
+    amount: float
+
+
 class FindingEntry(Exact):
     """One thing wrong. `amount` in mm or degrees, `time` in s, `point` in the machine's frame at that time."""
 
@@ -46,6 +53,7 @@ class FindingEntry(Exact):
     message: str
     remedy: str
     rule: str = Field(description="what found it; docs/findings.md lists the rules")
+    also: list[AlsoEntry] = Field(description="what comes of the same cause and is told here")
     fix: FixEntry | None = Field(description="a change that would clear it and is safe to make, where there is one")
 
 

@@ -19,10 +19,13 @@ from ..job.models import MachineCode, Mount
 from ..machine import Chain
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
-from ..rehearsal.result import CutStock
-from ..rehearsal.run import assemblies, contact_bodies, present_between, stops_of
+from ..rehearsal.result import CutStock, Opened
+from ..rehearsal.run import assemblies
+from ..rehearsal.scene import contact_bodies
 from ..rehearsal.virtual_control import tool_mount, work_mount
+from ..timeline.reel import even_knots
 
+EVEN_MM = 0.05  # how far the replay may stand from the time law between its knots
 DEVIATION_REACH_MM = 5.0  # deviations beyond this are shown as this
 FORMAT = "blunt-mirror/replay@1"
 
@@ -48,6 +51,15 @@ class _Binary:
 
 def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
     """The description and the binary of a finished rehearsal."""
+    description, binary = _standing(result)
+    _reel(result, description, binary)
+    _stocks(result, description, binary)
+    description["arrays"] = binary.arrays
+    return description, binary.out.getvalue()
+
+
+def _standing(result: Opened) -> tuple[dict[str, Any], _Binary]:
+    """What stands in the machine, before anything moves."""
     job, chain = result.job, result.chain
     binary = _Binary()
     bodies: list[dict[str, Any]] = []
@@ -72,7 +84,13 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
             continue  # the film shows it
         mount = chain.mounts[item.mount]
         standing = joined(job.body_meshes[item.name]).moved(frame(mount.at, mount.turn))
-        body(item.name, item.role, mount.link, standing, there=_there(result, item.present))
+        body(
+            item.name,
+            item.role,
+            mount.link,
+            standing,
+            there=_there(result, item.present) if isinstance(result, Rehearsal) else None,
+        )
     mount = chain.mount_of("tool")
     mounts = {number: tool_mount(job, chain, number) for number in result.tools}
     for number, tool in result.tools.items():
@@ -83,7 +101,7 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
         "format": FORMAT,
         "job": job.name,
         "machine": job.machine.name,
-        "seconds": result.reel.seconds if result.reel else 0.0,
+        "seconds": result.reel.seconds if isinstance(result, Rehearsal) else 0.0,
         "links": [
             {"name": link.name, "parent": link.parent, "joint": link.joint.model_dump() if link.joint else None}
             for link in chain.links.values()
@@ -103,8 +121,12 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
         "stocks": [],
         "checks": {"gouge": job.file.checks.gouge, "excess": job.file.checks.excess},
     }  # fmt: skip
-    if result.reel and result.knots:
-        _reel(result, description, binary)
+    return description, binary
+
+
+def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> None:
+    """The film of every stock, and the finished part."""
+    chain, job = result.chain, result.job
     for i, cut in enumerate(result.stocks):
         final, places = cut.film.final_places()
         item = next(b for b in job.file.bodies if b.name == cut.name)
@@ -127,19 +149,16 @@ def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
                 "part": _part(cut, i, final, places, binary),
             }
         )
-    description["arrays"] = binary.arrays
-    return description, binary.out.getvalue()
 
 
 def _there(result: Rehearsal, present: tuple[int, int | None] | None) -> list[float] | None:
     """From when to when (s) a body that comes or goes at programmed stops is there; None where it always is."""
-    if result.reel is None or result.interpreted is None:
-        return None
-    motions = present_between(present, stops_of(result))
-    if motions is None:
+    if present is None:
         return None
     begins = [*result.reel.begin_time.tolist(), result.reel.seconds]
-    return [begins[motion] for motion in motions]
+    stops = [0.0, *(begins[motion] for motion, _ in result.interpreted.stops), result.reel.seconds]
+    first, last = present
+    return [stops[min(first, len(stops) - 1)], stops[min(last, len(stops) - 1) if last is not None else -1]]
 
 
 def _part(cut: CutStock, number: int, final: list[int], places: np.ndarray, binary: _Binary) -> dict[str, Any] | None:
@@ -161,7 +180,7 @@ def _mount(mount: Mount) -> dict[str, Any]:
     return {"link": mount.link, "matrix": frame(mount.at, mount.turn).tolist()}
 
 
-def _axis(result: Rehearsal, axis: str) -> dict[str, Any]:
+def _axis(result: Opened, axis: str) -> dict[str, Any]:
     joint = result.chain.joints[axis]
     diameters = {a for channel in result.job.machine.channels for a in channel.diameters}
     return {"name": axis, "travel": joint.travel, "type": joint.type, "diameter": axis in diameters}
@@ -171,11 +190,8 @@ def model_data(job: Job) -> tuple[dict[str, Any], bytes]:
     """What stands on a machine before any program runs, for the screens that set it up and move it: as `replay_data`, with
     the stock as a body, and the axes with their travels and home."""
     chain = Chain(job.machine)
-    result = Rehearsal(job, chain, assemblies(job), Docket())
-    description, binary = replay_data(result)
-    out = _Binary()
-    out.out.write(binary)
-    out.arrays = description["arrays"]
+    result = Opened(job, chain, assemblies(job), Docket())
+    description, out = _standing(result)
     for i, item in enumerate(body for body in job.file.bodies if body.role == "stock"):
         mount = chain.mounts[item.mount]
         mesh = joined(job.body_meshes[item.name]).moved(frame(mount.at, mount.turn))
@@ -196,6 +212,7 @@ def model_data(job: Job) -> tuple[dict[str, Any], bytes]:
     watched = pairs_of(bodies, chain, job.machine.ignore)
     description["contacts"] = sorted({tuple(sorted((a.label, b.label))) for a, b in watched})
     description["habits"] = _habits(job)
+    description["arrays"] = out.arrays
     return description, out.out.getvalue()
 
 
@@ -232,8 +249,8 @@ def _says(act: MachineCode) -> str:
 
 
 def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> None:
-    reel, knots = result.reel, result.knots
-    assert reel and knots and result.interpreted
+    reel = result.reel
+    knots = even_knots(reel, result.knots, EVEN_MM)
     motions = reel.motions
     description["axes"] = [_axis(result, axis) for axis in motions.axes]
     description["start"] = motions.start.tolist()

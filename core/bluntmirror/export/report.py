@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ..program.motions import ARC, FEED, KIND_NAMES, RAPID, THREAD
-from ..rehearsal import Rehearsal
+from ..rehearsal.result import Timed
 from .verdict import WORDS, verdict_dict
 
 STYLE = """
@@ -31,7 +31,7 @@ MARKS = {  # by shape as well as by colour
 }
 
 
-def as_html(result: Rehearsal, when: str = "", by: str = "") -> str:
+def as_html(result: Timed, when: str = "", by: str = "") -> str:
     """The whole report. `when` and `by` are put under the title as given."""
     verdict = verdict_dict(result)
     parts = [
@@ -55,7 +55,7 @@ def as_html(result: Rehearsal, when: str = "", by: str = "") -> str:
     )
 
 
-def _programs(result: Rehearsal) -> str:
+def _programs(result: Timed) -> str:
     return ", ".join(name for entry in result.job.file.programs for name in [entry.main, *entry.library])
 
 
@@ -144,10 +144,8 @@ def _margins(verdict: dict[str, Any]) -> str:
     return "<h2>Least clearances</h2>" + _table(["mm", "between", "at"], rows, frozenset({0})) if rows else ""
 
 
-def _tools(result: Rehearsal, verdict: dict[str, Any]) -> str:
+def _tools(result: Timed, verdict: dict[str, Any]) -> str:
     reel = result.reel
-    if reel is None:
-        return ""
     motions = reel.motions
     spent = reel.end_time - reel.begin_time
     use = {entry["number"]: entry for entry in verdict["tools"]}
@@ -203,9 +201,7 @@ def _stock(verdict: dict[str, Any]) -> str:
     return "<h2>Stock</h2>" + _table(heads, rows, frozenset(range(1, 5))) if rows else ""
 
 
-def _offsets(result: Rehearsal) -> str:
-    if result.setup is None:
-        return ""
+def _offsets(result: Timed) -> str:
     rows = [
         [escape(name), escape("  ".join(f"{axis}{value:.3f}" for axis, value in values.items()))]
         for name, values in result.setup.work_offsets.items()

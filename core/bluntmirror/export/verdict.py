@@ -7,9 +7,11 @@ from dataclasses import asdict
 from typing import Any
 from xml.etree import ElementTree
 
+import numpy as np
+
 from .. import __version__
 from ..findings import CATALOGUE, RULES, Finding, Policy
-from ..rehearsal import Rehearsal
+from ..rehearsal.result import Rehearsal, Timed
 from ..rehearsal.travel import ranges
 
 
@@ -34,19 +36,20 @@ def finding_dict(item: Finding) -> dict[str, Any]:
         "message": item.message,
         "remedy": item.remedy,
         "rule": item.rule,
+        "also": [{"kind": kind, "amount": _rounded(amount, 4)} for kind, amount in item.also],
         "fix": None if item.fix is None else asdict(item.fix) | {"edits": [asdict(edit) for edit in item.fix.edits]},
     }
 
 
-def not_checked(result: Rehearsal) -> list[str]:
+def not_checked(result: Timed) -> list[str]:
     """What this verdict does not cover, in words; findings of the kind check.limit say the rest."""
     told = []
-    bodies = result.job.file.bodies
+    bodies, stocks = result.job.file.bodies, result.stocks if isinstance(result, Rehearsal) else []
     if not any(body.role == "stock" for body in bodies):
         told.append("material: the job has no stock")
     elif not any(body.role == "design" for body in bodies):
         told.append("gouges and material left: the job has no design part")
-    elif result.stocks and not any(cut.part for cut in result.stocks):
+    elif stocks and not any(cut.part for cut in stocks):
         told.append("gouges and material left: no stock could be compared with the design")
     if result.job.file.switches.dry_run:
         told.append("material: dry run, no stock was cut")
@@ -57,21 +60,27 @@ def not_checked(result: Rehearsal) -> list[str]:
         for s in result.job.file.switches.left_out
     ]
     told += [
-        f"{s.program} lines {s.first} to {s.last}: rehearsed shifted by "
+        f"{s.program} lines {s.first} to {s.last}: as they would run; rehearsed shifted by "
         + " ".join(f"{axis}{value:+g}" for axis, value in s.by.items())
-        for s in result.job.file.switches.shifts
+        for number, s in enumerate(result.job.file.switches.shifts)
+        if number in result.interpreted.shifted
     ]
-    told += [f"contact of {a} with {b}: switched off in the job" for a, b in result.off]
+    if isinstance(result, Rehearsal):
+        told += [f"contact of {a} with {b}: switched off in the job" for a, b in result.off]
+    else:
+        told.append("contact, travel and material: this is the program check alone")
     told.append("cutting forces, chatter and chip flow")
     return told
 
 
-def verdict_dict(result: Rehearsal) -> dict[str, Any]:
+def verdict_dict(result: Timed) -> dict[str, Any]:
     reel, job = result.reel, result.job
+    run = result if isinstance(result, Rehearsal) else None
+    stocks, margins = (run.stocks, run.margins) if run else ([], [])
     seconds: dict[int, float] = {}
     metres: dict[int, float] = {}
     needed: dict[int, float] = {}
-    for cut in result.stocks:
+    for cut in stocks:
         for number in cut.seconds_in_cut:
             seconds[number] = seconds.get(number, 0.0) + cut.seconds_in_cut[number]
             metres[number] = metres.get(number, 0.0) + cut.metres_in_cut[number]
@@ -79,47 +88,46 @@ def verdict_dict(result: Rehearsal) -> dict[str, Any]:
                 needed[number] = max(needed.get(number, 0.0), _rounded(cut.reach_needed[number], 3))
     checks, switches = job.file.checks, job.file.switches
     notes = []
-    if result.interpreted and result.interpreted.looped:
+    if result.interpreted.looped:
         notes.append(f"the main program ends with M99 and would loop; it was run {switches.loop} time(s)")
-    if reel:
-        notes += [
-            f"{name}: up to {reel.motions.file_name(motion)} line {int(reel.motions.line[motion])} the stock was taken from an earlier "
-            "rehearsal with the very same blank, tools, machine and motions"
-            for name, motion in result.resumed.items()
-        ]  # fmt: skip
+    notes += [
+        f"{name}: up to {reel.motions.file_name(motion)} line {int(reel.motions.line[motion])} the stock was taken from an earlier "
+        "rehearsal with the very same blank, tools, machine and motions"
+        for name, motion in (run.resumed.items() if run else ())
+    ]  # fmt: skip
     return {
         "format": "blunt-mirror/verdict@1",
         "job": job.name,
         "verdict": result.verdict,
         "findings": [finding_dict(item) for item in result.findings],
-        "time": _rounded(reel.seconds if reel else 0.0),
+        "time": _rounded(reel.seconds),
         "axes": [
             {"axis": r.axis, "min": _rounded(r.low), "max": _rounded(r.high), "travel": list(r.travel) if r.travel else None}
-            for r in (ranges(reel, result.chain) if reel else [])
+            for r in ranges(reel, result.chain)
         ],
         "tools": [
             {"number": n, "time_in_cut": _rounded(seconds.get(n, 0.0), 3), "metres_in_cut": _rounded(metres.get(n, 0.0)),
              "reach_needed": needed.get(n)}
-            for n in sorted({int(t) for t in reel.motions.tool} - {0} if reel else ())
+            for n in sorted({int(t) for t in np.unique(reel.motions.tool)} - {0})
         ],
         "stock": [
             {"name": c.name, "volume_before": _rounded(c.volume_before, 3), "volume_after": _rounded(c.volume_after, 3),
              "gouge_max": _rounded(c.part.comparison.gouge_max, 4) if c.part else None,
              "excess_max": _rounded(c.part.comparison.excess_max, 4) if c.part else None}
-            for c in result.stocks
+            for c in stocks
         ],
         "checked": {
             "resolution": checks.resolution,
             "near": checks.near,
             "near_stock": checks.near_stock,
-            "pairs": result.pairs,
+            "pairs": run.pairs if run else 0,
             "margins": [
                 {"bodies": [m.a, m.b], "clearance": _rounded(m.clearance, 3), "motion": m.motion,
-                 "time": _rounded(reel.end_time[m.motion] if reel else 0.0, 4)}
-                for m in sorted(result.margins, key=lambda m: m.clearance)
+                 "time": _rounded(reel.end_time[m.motion], 4)}
+                for m in sorted(margins, key=lambda m: m.clearance)
                 if m.motion >= 0
             ],
-            "design": any(c.part for c in result.stocks),
+            "design": any(c.part for c in stocks),
             "not_checked": not_checked(result),
             "switches": switches.model_dump(
                 exclude={"notes": True, "left_out": {"__all__": {"notes"}}, "shifts": {"__all__": {"notes"}}}

@@ -8,10 +8,11 @@ docket     the list of a rehearsal's findings
 """
 
 from .catalogue import CATALOGUE, Kind, Severity
-from .finding import Docket, Edit, Finding, Fix, verdict_of
+from .finding import Docket, Edit, Finding, Fix, Where, verdict_of
 from .grouping import causes
 from .rules import RULES, Policy, Rule
 
 __all__ = [
-    "CATALOGUE", "RULES", "Docket", "Edit", "Finding", "Fix", "Kind", "Policy", "Rule", "Severity", "causes", "verdict_of",
+    "CATALOGUE", "RULES", "Docket", "Edit", "Finding", "Fix", "Kind", "Policy", "Rule", "Severity", "Where",
+    "causes", "verdict_of",
 ]  # fmt: skip

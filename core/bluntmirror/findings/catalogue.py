@@ -54,6 +54,10 @@ _KINDS = [
          "Retract before the change and before the end."),
     Kind("program.wait", "stop", "Wait without a partner", "A wait mark that no other channel answers.",
          "Give the partner channel the same mark."),
+    Kind("program.end", "stop", "No end of the program",
+         "The program has no end (M2, M30 or M99), or breaks off in mid-block: most often a transfer that was cut short. As a "
+         "caution: it comes to its end without having moved anything.",
+         "Transfer the program again, or write its end."),
     Kind("program.speed", "caution", "Speed above the machine's", "A spindle speed that the machine does not reach.",
          "Lower S, or choose a machine with a faster spindle."),
     Kind("program.spindle", "caution", "Spindle not as it should be",
@@ -102,6 +106,14 @@ _KINDS = [
     Kind("setup.access", "caution", "No room for the hand",
          "An envelope that must stay free — a driver on a screw, a wrench, a hand, a probe — has a body in it.",
          "Move the body named, or reach the screw from another side."),
+    Kind("tool.register", "caution", "Register does not fit its tool",
+         "A register in use is not what its tool measures: a length that is neither the true one nor the true one plus the "
+         "constant that the table's other lengths share, or a radius that is neither the true one nor a mere wear value.",
+         "Measure the tool again and enter the value shown."),
+    Kind("check.partial", "caution", "Not rehearsed as it would run",
+         "Part of the program was left out or shifted, or it was run dry, in the air or at another override: what was not "
+         "rehearsed as it would run is not judged.",
+         "Rehearse the whole program, as it would run, before it is released."),
     Kind("check.limit", "stop", "Not checked", "Something this version cannot check yet; the verdict does not cover it.",
          "Verify this by other means."),
 ]  # fmt: skip

@@ -31,6 +31,19 @@ class Fix:
 
 
 @dataclass(frozen=True)
+class Where:
+    """The place of a finding in the programs: `motion` is the first it spans, `last_motion` the last (−1: none)."""
+
+    channel: int = 1
+    program: str = ""
+    line: int = 0
+    time: float = 0.0
+    tool: int = 0
+    motion: int = -1
+    last_motion: int = -1
+
+
+@dataclass(frozen=True)
 class Finding:
     """One thing wrong.
 
@@ -56,6 +69,12 @@ class Finding:
     last_motion: int = -1
     rule: str = ""
     fix: Fix | None = None
+    also: tuple[tuple[str, float], ...] = ()  # kind and amount of what comes of the same cause and is told here
+
+    @property
+    def kinds(self) -> set[str]:
+        """Its own kind, and those of what it tells besides."""
+        return {self.kind, *(kind for kind, _ in self.also)}
 
     @property
     def cause(self) -> str:
@@ -64,11 +83,15 @@ class Finding:
 
 
 def finding(name: str, message: str, severity: Severity | None = None, **fields: object) -> Finding:
-    """A finding of a rule, or of a kind in the catalogue, with its severity and remedy unless told otherwise.
+    """A finding of a rule, or of a kind in the catalogue, with its severity and remedy unless told otherwise; `where` gives
+    all of its place at once.
 
     Raises KeyError for a name that neither has.
     """
     entry = RULES.get(name) or CATALOGUE[name]
+    where = fields.pop("where", None)
+    if isinstance(where, Where):
+        fields = {**vars(where), **fields}
     fields["remedy"] = fields.get("remedy") or entry.remedy
     return Finding(kind_of(name), message, severity or entry.severity, rule=name, **fields)  # type: ignore[arg-type]
 

@@ -316,6 +316,38 @@ _rule(
     fixed=True,
 )
 _rule(
+    "endless.cycle",
+    "program.endless",
+    "stop",
+    "A cycle without end in sight",
+    "A cycle that repeats itself, its holes, its pecks or its passes, more often than any real one would.",
+    "Correct the count, the step or the depth of the cycle.",
+    "G81 Z-2. R2. L200000 F200",
+    "G81 Z-2. R2. L2 F200\nG80",
+    fixed=True,
+)
+_rule(
+    "end.missing",
+    "program.end",
+    "stop",
+    "No end",
+    "The text is at its end, but the program is not: neither M2, M30 nor M99 was met. A transfer that broke off looks so.",
+    "Transfer the program again, or write M30 at its end.",
+    "",
+    "",
+    fixed=True,
+)
+_rule(
+    "end.nothing",
+    "program.end",
+    "caution",
+    "Moves nothing",
+    "The program is carried out to its end, and no axis has moved.",
+    "Check that it is the program that is meant, and that it is whole.",
+    "",
+    "",
+)
+_rule(
     "endless.state",
     "program.endless",
     "stop",

@@ -160,6 +160,7 @@ class ToolChange(Strict):
     at: Annotated[dict[str, Finite], LENGTH] = {}
     seconds: Annotated[float, Field(ge=0, le=3600, allow_inf_nan=False)] = 0.0
     moves: bool = False
+    keeps_spindle: bool = False  # the spindle goes on turning through M6
 
 
 class MachineCode(Strict):

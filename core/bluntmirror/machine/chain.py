@@ -36,8 +36,11 @@ class Chain:
         self.mounts: dict[str, Mount] = {mount.name: mount for mount in machine.mounts}
 
     def mount_of(self, takes: str) -> Mount:
-        """The first mount that takes 'tool' or 'work'."""
-        return next(mount for mount in self.mounts.values() if mount.takes == takes)
+        """The mount that takes 'tool' or 'work' where nothing says which: of the lowest station, else the first by name —
+        the same in whatever order a file lists them."""
+        return min(
+            (m for m in self.mounts.values() if m.takes == takes), key=lambda mount: (mount.station or 0, mount.name)
+        )
 
     def path_to(self, link: str) -> list[Link]:
         """The links from the root down to this one."""

@@ -4,7 +4,9 @@
     beyond    still stock, but outside the design                   stock \\ design
 
 A stretch is told by places to be measured later: its ends where they are ends of the stock, and its middle. Each place
-carries the tag of the motion that made the end of stock nearest to it on the ray; −1 where no motion did.
+(ray, w, bound) carries the tag of the motion that made the end of stock nearest to it on the ray, −1 where no motion did;
+`bound` is the way along the ray to the design (of `lacking`: to the blank), beyond which no distance measured there can go.
+Design and blank come as `first` and `count` of every ray's intervals.
 """
 
 import numpy as np
@@ -12,27 +14,28 @@ from numba import njit
 
 
 @njit(cache=True)
-def _note(places, tags, at, fill, ray, w, tag):
+def _note(places, tags, at, fill, ray, w, tag, low, high):
     if fill:
         places[at, 0] = ray
         places[at, 1] = w
+        places[at, 2] = min(w - low, high - w)
         tags[at] = tag
     return at + 1
 
 
 @njit(cache=True)
 def missing(
-    lo, hi, tag_lo, tag_hi, slot, count, design_lo, design_hi, design_count, blank_lo, blank_hi, blank_count, least,
-    fill, places, tags,
+    lo, hi, tag_lo, tag_hi, slot, count, design_lo, design_hi, design_first, design_count, blank_lo, blank_hi, blank_first,
+    blank_count, least, fill, places, tags,
 ):  # fmt: skip
-    """Places (n, 2: ray, w) in stretches of the design longer than `least` that were cut away. Returns n."""
+    """Places (n, 3) in stretches of the design longer than `least` that were cut away. Returns n."""
     n = 0
     for ray in range(len(count)):
         base, stock = slot[ray], count[ray]
-        for d in range(design_count[ray]):
-            for b in range(blank_count[ray]):
-                p = max(design_lo[ray, d], blank_lo[ray, b])
-                q = min(design_hi[ray, d], blank_hi[ray, b])
+        for d in range(design_first[ray], design_first[ray] + design_count[ray]):
+            for b in range(blank_first[ray], blank_first[ray] + blank_count[ray]):
+                p = max(design_lo[d], blank_lo[b])
+                q = min(design_hi[d], blank_hi[b])
                 if q - p <= least:
                     continue
                 # The gaps between the stock's intervals, one before each and one after the last.
@@ -45,38 +48,38 @@ def missing(
                     below = tag_hi[base + k - 1] if k > 0 else -1
                     above = tag_lo[base + k] if k < stock else -1
                     if gap_lo >= p:
-                        n = _note(places, tags, n, fill, ray, g0, below)
+                        n = _note(places, tags, n, fill, ray, g0, below, design_lo[d], design_hi[d])
                     if gap_hi <= q:
-                        n = _note(places, tags, n, fill, ray, g1, above)
+                        n = _note(places, tags, n, fill, ray, g1, above, design_lo[d], design_hi[d])
                     # An end of stock beyond the design was not made by what cut this stretch.
                     tag = below if gap_lo >= p else above if gap_hi <= q else -1
-                    n = _note(places, tags, n, fill, ray, 0.5 * (g0 + g1), tag)
+                    n = _note(places, tags, n, fill, ray, 0.5 * (g0 + g1), tag, design_lo[d], design_hi[d])
     return n
 
 
 @njit(cache=True)
 def beyond(
-    lo, hi, tag_lo, tag_hi, slot, count, design_lo, design_hi, design_count, least, fill, places, tags,
+    lo, hi, tag_lo, tag_hi, slot, count, design_lo, design_hi, design_first, design_count, least, fill, places, tags,
 ):  # fmt: skip
     """Places in stretches of stock longer than `least` outside the design. Returns their number."""
     n = 0
     for ray in range(len(count)):
-        base, designs = slot[ray], design_count[ray]
+        base, first, designs = slot[ray], design_first[ray], design_count[ray]
         for k in range(count[ray]):
             a, b = lo[base + k], hi[base + k]
             for d in range(designs + 1):
-                gap_lo = design_hi[ray, d - 1] if d > 0 else -np.inf
-                gap_hi = design_lo[ray, d] if d < designs else np.inf
+                gap_lo = design_hi[first + d - 1] if d > 0 else -np.inf
+                gap_hi = design_lo[first + d] if d < designs else np.inf
                 g0, g1 = max(a, gap_lo), min(b, gap_hi)
                 if g1 - g0 <= least:
                     continue
                 if gap_lo <= a:
-                    n = _note(places, tags, n, fill, ray, g0, tag_lo[base + k])
+                    n = _note(places, tags, n, fill, ray, g0, tag_lo[base + k], gap_lo, gap_hi)
                 if gap_hi >= b:
-                    n = _note(places, tags, n, fill, ray, g1, tag_hi[base + k])
+                    n = _note(places, tags, n, fill, ray, g1, tag_hi[base + k], gap_lo, gap_hi)
                 middle = 0.5 * (g0 + g1)
                 tag = tag_lo[base + k] if middle - a < b - middle else tag_hi[base + k]
-                n = _note(places, tags, n, fill, ray, middle, tag)
+                n = _note(places, tags, n, fill, ray, middle, tag, gap_lo, gap_hi)
     return n
 
 
@@ -145,7 +148,25 @@ def flatten(parent):
 
 
 @njit(cache=True)
-def overlap(lo, hi, slot, count, other_lo, other_hi, other_count):
+def lacking(lo, hi, first, count, of_lo, of_hi, of_first, of_count, least, fill, places, tags):
+    """Places in stretches of a design (lo … count) longer than `least` that a blank (of_lo … of_count) does not have: both
+    ends and the middle. Returns their number."""
+    n = 0
+    for ray in range(len(count)):
+        begin, blanks = of_first[ray], of_count[ray]
+        for d in range(first[ray], first[ray] + count[ray]):
+            for b in range(blanks + 1):
+                gap_lo = of_hi[begin + b - 1] if b > 0 else -np.inf
+                gap_hi = of_lo[begin + b] if b < blanks else np.inf
+                g0, g1 = max(lo[d], gap_lo), min(hi[d], gap_hi)
+                if g1 - g0 > least:
+                    for w in (g0, 0.5 * (g0 + g1), g1):
+                        n = _note(places, tags, n, fill, ray, w, -1, gap_lo, gap_hi)
+    return n
+
+
+@njit(cache=True)
+def overlap(lo, hi, slot, count, other_lo, other_hi, other_first, other_count):
     """How far another solid's intervals reach into the stock's on the same rays.
 
     Returns (met, shift up, shift down, ray, w): the shifts along the ray that would part the two, and a place of
@@ -153,13 +174,13 @@ def overlap(lo, hi, slot, count, other_lo, other_hi, other_count):
     """
     up, down, where, place, longest = 0.0, 0.0, -1, 0.0, 0.0
     for ray in range(len(count)):
-        for j in range(other_count[ray]):
+        for j in range(other_first[ray], other_first[ray] + other_count[ray]):
             for k in range(slot[ray], slot[ray] + count[ray]):
-                a, b = max(lo[k], other_lo[ray, j]), min(hi[k], other_hi[ray, j])
+                a, b = max(lo[k], other_lo[j]), min(hi[k], other_hi[j])
                 if b - a <= 1e-4:
                     continue
-                up = max(up, hi[k] - other_lo[ray, j])
-                down = max(down, other_hi[ray, j] - lo[k])
+                up = max(up, hi[k] - other_lo[j])
+                down = max(down, other_hi[j] - lo[k])
                 if b - a > longest:
                     longest, where, place = b - a, ray, 0.5 * (a + b)
     return where >= 0, up, down, where, place

@@ -8,18 +8,23 @@ seen lower than they are; the verdict names the grid.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
 from ..geometry.distance import Solid
+from ..geometry.frames import apply, inverse
 from ..geometry.mesh import Mesh
-from .compare_kernel import beyond, flatten, join_crossing, join_neighbours, missing, overlap
+from .compare_kernel import beyond, flatten, join_crossing, join_neighbours, lacking, missing, overlap
 from .stock import AXES_OF, Rays, Stock, rays_of
 
 Floats = NDArray[np.float64]
 SPOT_CELLS = 3.0  # places nearer to each other than this many cells belong to one spot
+HAIR_MM = 5e-4  # a difference below this is float noise of the rays
+LEAST_LACKING_MM = 1e-3
+MEASURED_AT_ONCE = 4096
 SLIVER_CELLS = 8.0  # a piece of less volume than this many cells is a sliver, not a loose piece
 
 
@@ -79,7 +84,7 @@ class Comparison:
     excess: Places
     gouge_max: float  # the deepest gouge and the most material left, within tolerance or not
     excess_max: float
-    outside: float  # how far the design reaches outside the blank
+    lacking: Places  # of the design, what the blank never had; amount: how far outside the blank
     open_rays: int  # rays through the design that do not add up
 
 
@@ -88,37 +93,67 @@ def compare(stock: Stock, blank: Mesh, design: Mesh, gouge: float, excess: float
     solid = Solid.of(design)
     lattice = stock.lattice
     open_rays = 0
-    found: dict[str, list[Places]] = {"gouge": [], "excess": []}
+    found: dict[str, list[_Found]] = {"gouge": [], "excess": [], "lacking": []}
     for rays in stock.rays:
         d = rays.direction
         slot, count = _laid(rays)
-        blank_lo, blank_hi, blank_count, _ = rays_of(blank, lattice, d)
-        design_lo, design_hi, design_count, odd = rays_of(design, lattice, d)
-        open_rays += odd
-        ends = (rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, slot, count, design_lo, design_hi, design_count)
-        for name, least in (("gouge", gouge), ("excess", excess)):
-            places, tags = np.zeros((0, 2)), np.zeros(0, np.int32)
-            for fill in (False, True):
-                if name == "gouge":
-                    n = missing(*ends, blank_lo, blank_hi, blank_count, least, fill, places, tags)
-                else:
-                    n = beyond(*ends, least, fill, places, tags)
-                if not fill:
-                    places, tags = np.zeros((n, 2)), np.zeros(n, np.int32)
-            points = _points(rays, places)
-            distance = solid.distance(points)
-            found[name].append(Places(points, -distance if name == "gouge" else distance, tags))
-    both = {name: _joined(parts) for name, parts in found.items()}
-    worst = {name: float(p.amount.max(initial=0.0)) for name, p in both.items()}
-    gouges, left = both["gouge"], both["excess"]
-    return Comparison(
-        gouges.only(np.flatnonzero(gouges.amount > gouge)), left.only(np.flatnonzero(left.amount > excess)),
-        max(0.0, worst["gouge"]), max(0.0, worst["excess"]),
-        max(0.0, float(Solid.of(blank).distance(design.vertices).max())), open_rays,
-    )  # fmt: skip
+        of_blank, of_design = rays_of(blank, lattice, d), rays_of(design, lattice, d)
+        open_rays += of_design.odd
+        ends = (rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, slot, count)
+        parts = (of_design.lo, of_design.hi, of_design.first, of_design.count)
+        blanks = (of_blank.lo, of_blank.hi, of_blank.first, of_blank.count)
+        asks: list[tuple[str, Any, tuple[Any, ...]]] = [
+            ("gouge", missing, (*ends, *parts, *blanks)), ("excess", beyond, (*ends, *parts)), ("lacking", lacking, (*parts, *blanks)),
+        ]  # fmt: skip
+        for name, kernel, arrays in asks:
+            n = kernel(*arrays, HAIR_MM, False, np.zeros((0, 3)), np.zeros(0, np.int32))
+            places, tags = np.zeros((n, 3)), np.full(n, -1, np.int32)
+            kernel(*arrays, HAIR_MM, True, places, tags)
+            found[name].append(_Found(_points(rays, places), places[:, 2], tags))
+    gouges, gouge_max = _measured(_Found.joined(found["gouge"]), solid, -1.0, gouge)
+    left, excess_max = _measured(_Found.joined(found["excess"]), solid, 1.0, excess)
+    outside = Solid.of(blank)
+    never, _ = _measured(_Found.joined(found["lacking"]), outside, 1.0, max(gouge, LEAST_LACKING_MM))
+    # Corners of the design may lie outside the blank between the rays, or beyond all of them.
+    apart = outside.distance(design.vertices)
+    corners = np.flatnonzero(apart > max(gouge, LEAST_LACKING_MM))
+    never = joined_places(
+        [never, Places(design.vertices[corners], apart[corners], np.full(len(corners), -1, np.int32))]
+    )
+    return Comparison(gouges, left, gouge_max, excess_max, never, open_rays)
 
 
-def _joined(parts: list[Places]) -> Places:
+@dataclass(frozen=True)
+class _Found:
+    """Places where the rays part: points (n, 3), bounds of the distance there (n,), tags (n,)."""
+
+    points: Floats
+    bound: Floats
+    tag: NDArray[np.int32]
+
+    @staticmethod
+    def joined(parts: list[_Found]) -> _Found:
+        return _Found(*(np.concatenate([getattr(p, f) for p in parts]) for f in ("points", "bound", "tag")))
+
+
+def _measured(found: _Found, solid: Solid, sign: float, tolerance: float) -> tuple[Places, float]:
+    """The places beyond the tolerance, and the greatest distance of all, within it or not: a distance is no greater than its
+    bound, so that of the others only those are measured which might be the greatest."""
+    asked = np.flatnonzero(found.bound > tolerance)
+    amount = sign * solid.distance(found.points[asked])
+    worst = float(amount.max(initial=0.0))
+    rest = np.flatnonzero(found.bound <= tolerance)
+    rest = rest[np.argsort(-found.bound[rest], kind="stable")]
+    for begin in range(0, len(rest), MEASURED_AT_ONCE):
+        if found.bound[rest[begin]] <= worst:
+            break
+        rows = rest[begin : begin + MEASURED_AT_ONCE]
+        worst = max(worst, float((sign * solid.distance(found.points[rows])).max()))
+    beyond = amount > tolerance
+    return Places(found.points[asked[beyond]], amount[beyond], found.tag[asked[beyond]]), worst
+
+
+def joined_places(parts: list[Places]) -> Places:
     return Places(
         np.concatenate([p.points for p in parts]), np.concatenate([p.amount for p in parts]),
         np.concatenate([p.tag for p in parts]),
@@ -176,6 +211,27 @@ def loose_pieces(stock: Stock) -> list[Piece]:
     return [Piece(float(volume[2, i]), weighted[i] * area / volume[2, i], int(tag[i])) for i in loose]
 
 
+def clearance_from(stock: Stock, body: Solid, pose: Floats, bounds: Floats, within: float) -> float:
+    """How near a body in a pose (4, 4; grid frame) comes to the surface of a stock that it does not touch, as far as the ray
+    ends tell it; `within` where it is farther off than that. bounds (2, 3): of the body in its own frame."""
+    corners = apply(pose, np.array(np.meshgrid(*bounds.T)).T.reshape(-1, 3))
+    low, high = corners.min(axis=0) - within, corners.max(axis=0) + within
+    least = within
+    for rays in stock.rays:
+        a, b, w = AXES_OF[rays.direction]
+        u, v, slot = rays.ends()
+        one, other = rays.lattice.centres(a)[u], rays.lattice.centres(b)[v]
+        near = np.flatnonzero((one >= low[a]) & (one <= high[a]) & (other >= low[b]) & (other <= high[b]))
+        for ends in (rays.lo, rays.hi):
+            along = ends[slot[near]].astype(float)
+            kept = near[(along >= low[w]) & (along <= high[w])]
+            if len(kept):
+                points = np.empty((len(kept), 3))
+                points[:, a], points[:, b], points[:, w] = one[kept], other[kept], ends[slot[kept]]
+                least = min(least, float(body.distance(apply(inverse(pose), points), reach=within).min()))
+    return max(least, 0.0)
+
+
 def reach_into(stock: Stock, body: Mesh) -> tuple[float, Floats] | None:
     """How deep a body (grid frame) stands in the stock — the shortest shift along an axis that would part the two — and
     a place where they meet; None when they are apart on every ray."""
@@ -185,8 +241,8 @@ def reach_into(stock: Stock, body: Mesh) -> tuple[float, Floats] | None:
         return None
     shifts, place = [], None
     for rays in stock.rays:
-        lo, hi, count, _ = rays_of(body, lattice, rays.direction)
-        met, up, down, ray, w = overlap(rays.lo, rays.hi, *_laid(rays), lo, hi, count)
+        laid = rays_of(body, lattice, rays.direction)
+        met, up, down, ray, w = overlap(rays.lo, rays.hi, *_laid(rays), laid.lo, laid.hi, laid.first, laid.count)
         if met:
             shifts += [up, down]
             place = _points(rays, np.array([[ray, w]]))[0]

@@ -74,8 +74,9 @@ def crossings(triangles, axis_u, axis_v, axis_w, origin, step, counts, fill, ray
 
 
 @njit(cache=True)
-def pair_up(ray_begin, places, signs, handed, out_lo, out_hi, out_count, most):
-    """Sort each ray's crossings and pair them into intervals by counting solids entered and left.
+def pair_up(ray_begin, places, signs, handed, out_lo, out_hi, out_first, out_count):
+    """Sort each ray's crossings and pair them into intervals by counting solids entered and left. A ray's intervals stand
+    from out_first[ray] on, which has room for as many as it has crossings.
 
     Returns the number of rays whose crossings did not add up (an open mesh there).
     """
@@ -96,11 +97,12 @@ def pair_up(ray_begin, places, signs, handed, out_lo, out_hi, out_count, most):
             if before <= 0 < depth:
                 begin = w
             elif before > 0 >= depth and w > begin + 1e-4:
-                if count > 0 and begin - out_hi[ray, count - 1] < 1e-4:
-                    out_hi[ray, count - 1] = w
-                elif count < most:
-                    out_lo[ray, count] = begin
-                    out_hi[ray, count] = w
+                at = out_first[ray] + count
+                if count > 0 and begin - out_hi[at - 1] < 1e-4:
+                    out_hi[at - 1] = w
+                else:
+                    out_lo[at] = begin
+                    out_hi[at] = w
                     count += 1
         if depth != 0:
             odd += 1

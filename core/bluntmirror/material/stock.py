@@ -33,12 +33,12 @@ from .cut_kernel import (
 from .ray_kernel import crossings, pair_up
 from .ring_kernel import bin_rings, cut_rings
 from .turning_kernel import GOLDEN, SEARCH_MM, bin_turned, cut_turned
+from .volume_kernel import layers
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 
 CONTACT_DEPTH_MM = 0.01  # shallower than this, a test does not call it contact: chords of arcs stand off by 0.002
-MOST_INTERVALS = 64  # that a ray of a freshly laid mesh may have
 MAX_CAPACITY = 4096
 MAX_RAYS = 60_000_000
 AXES_OF = ((1, 2, 0), (0, 2, 1), (0, 1, 2))  # lateral u, lateral v, along — of X, Y and Z rays
@@ -79,6 +79,18 @@ class Lattice:
 class Rays:
     """The rays of one direction, in tiles of 16 × 16; each tile's intervals lie together in the pool."""
 
+    ARRAYS = (
+        "count",
+        "capacity",
+        "base",
+        "lo",
+        "hi",
+        "tag_lo",
+        "tag_hi",
+        "tile_lo",
+        "tile_hi",
+    )  # with `used` all that it holds
+
     def __init__(self, direction: int, lattice: Lattice) -> None:
         self.direction = direction
         self.lattice = lattice
@@ -113,8 +125,9 @@ class Rays:
         self.capacity[tile] = capacity
         self.used += size
 
-    def fill(self, lo: NDArray[np.float32], hi: NDArray[np.float32], count: Ints) -> None:
-        """Take intervals given per ray (rays, most) in lattice order v·nu + u."""
+    def fill(self, laid: Laid) -> None:
+        """Take the intervals of a mesh."""
+        count = laid.count
         u = np.arange(self.nu * self.nv) % self.nu
         v = np.arange(self.nu * self.nv) // self.nu
         tile = (v // TILE) * self.tiles_u + u // TILE
@@ -125,9 +138,10 @@ class Rays:
         for k in range(int(count.max(initial=0))):
             has = count > k
             slot = self.base[tile[has]] + local[has] * self.capacity[tile[has]].astype(np.int64) + k
-            self.lo[slot], self.hi[slot] = lo[has, k], hi[has, k]
-            np.minimum.at(self.tile_lo, tile[has], lo[has, k])
-            np.maximum.at(self.tile_hi, tile[has], hi[has, k])
+            lo, hi = laid.lo[laid.first[has] + k], laid.hi[laid.first[has] + k]
+            self.lo[slot], self.hi[slot] = lo, hi
+            np.minimum.at(self.tile_lo, tile[has], lo)
+            np.maximum.at(self.tile_hi, tile[has], hi)
 
     def ends(self) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
         """All intervals: lateral indices u, v and the slot in the pool, each (intervals,)."""
@@ -152,8 +166,20 @@ class Rays:
         return self.lo.nbytes * 2 + self.tag_lo.nbytes * 2 + self.count.nbytes
 
 
-def rays_of(mesh: Mesh, lattice: Lattice, direction: int) -> tuple[NDArray[np.float32], NDArray[np.float32], Ints, int]:
-    """Intervals of a closed mesh on the lattice: lo, hi (rays, most), count (rays,), and how many rays did not add up."""
+@dataclass(frozen=True)
+class Laid:
+    """The intervals of a mesh on the rays of one direction, in lattice order v·nu + u: those of a ray stand in lo and hi from
+    `first` (rays,) on, `count` (rays,) of them; `odd` rays did not add up. However many there are, none is left out."""
+
+    lo: NDArray[np.float32]
+    hi: NDArray[np.float32]
+    first: NDArray[np.int64]
+    count: Ints
+    odd: int
+
+
+def rays_of(mesh: Mesh, lattice: Lattice, direction: int) -> Laid:
+    """Intervals of a closed mesh on the lattice."""
     u, v, w = AXES_OF[direction]
     n = int(lattice.counts[u] * lattice.counts[v])
     begin = np.zeros(n + 1, np.int64)
@@ -163,11 +189,13 @@ def rays_of(mesh: Mesh, lattice: Lattice, direction: int) -> tuple[NDArray[np.fl
     begin = np.cumsum(begin)
     places, signs = np.zeros(begin[-1]), np.zeros(begin[-1], np.int8)
     crossings(triangles, u, v, w, lattice.origin, lattice.step, lattice.counts, True, begin.copy(), places, signs)
-    most = int(min(MOST_INTERVALS, max(1, (np.diff(begin).max(initial=0) + 1) // 2)))
-    lo, hi = np.zeros((n, most), np.float32), np.zeros((n, most), np.float32)
+    # An interval needs two crossings, and an odd one may be left over.
+    room = (np.diff(begin) + 1) // 2
+    first = np.cumsum(room) - room
+    lo, hi = np.zeros(int(room.sum()), np.float32), np.zeros(int(room.sum()), np.float32)
     count = np.zeros(n, np.int32)
-    odd = pair_up(begin, places, signs, HANDED[direction], lo, hi, count, most)
-    return lo, hi, count, int(odd)
+    odd = pair_up(begin, places, signs, HANDED[direction], lo, hi, first, count)
+    return Laid(lo, hi, first, count, int(odd))
 
 
 @dataclass
@@ -310,19 +338,33 @@ class Stock:
         self.open_rays = 0
         for direction in range(3):
             rays = Rays(direction, self.lattice)
-            lo, hi, count, odd = rays_of(mesh, self.lattice, direction)
-            rays.fill(lo, hi, count)
-            self.open_rays += odd
+            laid = rays_of(mesh, self.lattice, direction)
+            rays.fill(laid)
+            self.open_rays += laid.odd
             self.rays.append(rays)
 
     @property
     def volumes(self) -> tuple[float, float, float]:
-        """Volume in mm³ by the rays of each direction. They must agree: a lasting self-test of the cuts."""
+        """Volume in mm³ by the rays of each direction; walls along a ray are a matter of chance there."""
         return (self.rays[0].volume, self.rays[1].volume, self.rays[2].volume)
 
     @property
     def volume(self) -> float:
-        return float(np.mean(self.volumes))
+        """Volume in mm³: in each cell by the rays that meet its surface, so that walls thinner than the grid count in full."""
+        return self._layers()[0] * float(np.prod(self.lattice.step))
+
+    @property
+    def torn_cells(self) -> int:
+        """The cells of which one ray family says that their middle is stock and another that it is not. There are none,
+        but for grazing surfaces: a lasting self-test of the cuts."""
+        return int(self._layers()[1])
+
+    def _layers(self) -> Floats:
+        pools: list[Any] = []
+        for rays in self.rays:
+            pools += [rays.lo, rays.hi, rays.base, rays.capacity, rays.count, rays.tiles_u]
+        lattice = self.lattice
+        return np.asarray(layers(lattice.origin, lattice.step, lattice.counts, *pools).sum(axis=0))
 
     @property
     def bytes(self) -> int:

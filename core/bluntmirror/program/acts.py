@@ -45,6 +45,8 @@ def _change_tool(run: Interpreter, block: Block) -> None:
         run.report("tool.no-number", "M6 without a tool: no T was given before", remedy="Write the tool's T word.")
         return
     take_tool(run, control.next_tool, block)
+    if not setup.change_keeps_spindle:
+        control.spindle = 0  # it is oriented for the change, and stands until the next M3 or M4
     run.add(TOOL_CHANGE, control.machine, seconds=setup.change_seconds)
 
 

@@ -112,8 +112,10 @@ def repeat(run: Interpreter, words: Words) -> None:
     back = {axis: control.program_position(axis) for axis in "XZ"}
     # A bare count; written as R3 or, on some posts, R0.003.
     times = held.get("times", 1.0)
-    count = max(1, min(MAX_LEVELS, round(times if times >= 1 else times * 1000.0)))
-    for n in range(count):
+    count = max(1, round(times if times >= 1 else times * 1000.0))
+    for n in run.steps(MAX_LEVELS, f"the contour is repeated {count:,} times"):
+        if n >= count:
+            break
         share = 1.0 - n / (count - 1) if count > 1 else 0.0
         shift = allowance[0] + share * held.get("relief z", 0.0), allowance[1] + share * held.get("relief x", 0.0)
         _follow(run, contour, shift)
@@ -298,7 +300,7 @@ class _Roughing:
         bottom = max((self.inwards * level for span in spans for level in _reach(span, lv)), default=0.0)
         level = self.start[lv]
         before: float | None = None
-        for _ in range(MAX_LEVELS):
+        for _ in run.steps(MAX_LEVELS, "the contour is roughed in levels"):
             level += self.inwards * self.depth
             if self.inwards * level >= bottom - HAIR_MM:
                 break

@@ -47,6 +47,7 @@ class Setup:
     noses: dict[int, Nose] = field(default_factory=dict)  # turning: tool → nose
     change_moves: bool = False
     change_seconds: float = 0.0
+    change_keeps_spindle: bool = False
     max_rpm: float | None = None
     variables: dict[str, float] = field(default_factory=dict)
     bare_increment: bool = False
@@ -88,7 +89,7 @@ class Control:
     length_number: int = 0
     length_active: float = 0.0
     length_applied: float = 0.0  # the length that the present program position was reckoned with
-    length_line: int = 0  # where it was called
+    length_at: tuple[int, int] | None = None  # file and line (from 0) of the block that called it
     return_initial: bool = True
     work_offset: str = "G54"
     exact_mode: bool = False

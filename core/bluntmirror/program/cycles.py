@@ -27,7 +27,7 @@ from .words import Words
 if TYPE_CHECKING:
     from .interpreter import Interpreter
 
-MAX_PECKS = 100_000
+MAX_PECKS = MAX_HOLES = 100_000
 PECKING = ("chip-break", "peck-drill")
 TAPPING = ("tap", "tap-left", "tap-rigid")
 
@@ -50,7 +50,9 @@ def carry_out(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
         return
     moves.check_before_cut(run)
     moves.check_offset(run)
-    for _ in range(hole.repeats):
+    for done in run.steps(MAX_HOLES, f"the cycle is repeated {hole.repeats:,} times"):
+        if done >= hole.repeats:
+            break
         hole.go(RAPID, hole.place())
         hole.carry_out()
     run.rapid_level = hole.level_r if control.shape is None and not control.framed else None
@@ -94,7 +96,7 @@ def _hole(run: Interpreter, words: Words, axes: dict[str, float]) -> Hole | None
         return None
     repeats = round(words.value.get("K", 1.0)) if "K" in words and "K" not in held else round(words.value.get("L", 1.0))
     plane = {axis: value for axis, value in axes.items() if axis != drill}
-    return Hole(run, cycle, drill, level_r, bottom, held, plane, max(0, min(repeats, MAX_PECKS)))
+    return Hole(run, cycle, drill, level_r, bottom, held, plane, max(0, repeats))
 
 
 @dataclass
@@ -160,7 +162,7 @@ class Hole:
     def pecks(self) -> None:
         clearance = self.run.dialect.settings.peck_clearance
         reached = self.level_r
-        for _ in range(MAX_PECKS):
+        for _ in self.run.steps(MAX_PECKS, "one hole is pecked"):
             reached = max(self.bottom, reached - self.held["Q"])
             self.to(FEED, reached)
             if reached <= self.bottom:
@@ -176,7 +178,7 @@ class Hole:
         in_ = -1 if self.cycle == "tap-left" else 1
         peck = self.held.get("Q", 0.0)
         reached = self.level_r
-        for _ in range(MAX_PECKS):
+        for _ in self.run.steps(MAX_PECKS, "one hole is pecked"):
             reached = max(self.bottom, reached - peck) if peck > 0 else self.bottom
             control.spindle = in_
             self.to(THREAD, reached)

@@ -27,16 +27,20 @@ def _word(line: str, letter: str) -> re.Match[str] | None:
     return re.search(rf"(?<![A-Za-z<#]){letter}\s*[+-]?[\d.][\d. ]*", _bare(line), re.IGNORECASE)
 
 
-def replace_word(run: Interpreter, letter: str, value: float, title: str, line: int = 0) -> Fix | None:
-    """Another value for a literal word of a block; None where the word is worked out from variables."""
-    index = (line or run.at) - 1
-    text = run.text.line(index)
+def replace_word(
+    run: Interpreter, letter: str, value: float, title: str, at: tuple[int, int] | None = None
+) -> Fix | None:
+    """Another value for a literal word of a block; None where the word is worked out from variables. `at`: file and line
+    (from 0) of the block, where it is not the one under way."""
+    file, index = at or (run.file, run.at - 1)
+    program = run.texts[file]
+    text = program.line(index)
     found = _word(text, letter)
     if found is None:
         return None
     tail = " " if found[0].endswith(" ") else ""
     new = text[: found.start()] + f"{letter}{number_text(letter, value)}" + tail + text[found.end() :]
-    return Fix(title, (Edit(run.text.name, index + 1, text, new),))
+    return Fix(title, (Edit(program.name, index + 1, text, new),))
 
 
 def remove_word(run: Interpreter, word: str) -> Fix | None:
@@ -94,10 +98,12 @@ def add_length(run: Interpreter) -> Fix | None:
 
 def other_length(run: Interpreter) -> Fix | None:
     """The tool's own number in the block that called another's length."""
-    if not run.control.length_line:
+    at = run.control.length_at
+    if at is None:
         return None
     tool = run.control.tool
-    return replace_word(run, "H", tool, f"Write H{tool} in line {run.control.length_line}", run.control.length_line)
+    where = f"line {at[1] + 1}" + (f" of {run.texts[at[0]].name}" if at[0] != run.file else "")
+    return replace_word(run, "H", tool, f"Write H{tool} in {where}", at)
 
 
 def start_spindle(run: Interpreter) -> dict[str, Any]:

@@ -229,16 +229,39 @@ class Course:
         return call
 
     def end_of_text(self) -> None:
+        run = self.run
         if self.stack:
-            self.run.report(
+            run.report(
                 "call.no-return",
                 "the subprogram ends without M99",
                 remedy="Add M99 at its end.",
-                fix=fixes.insert_line(self.run, self.run.at + 1, "M99", "Add M99 at its end"),
+                fix=fixes.insert_line(run, run.at + 1, "M99", "Add M99 at its end"),
             )
             self._return(Words())
-        else:
-            raise Ended
+            return
+        if not run.ends_with_percent():
+            self._no_end()
+        raise Ended
+
+    def _no_end(self) -> None:
+        """The main text is at its end, but the program is not."""
+        run = self.run
+        last = next((i for i in range(len(run.text) - 1, -1, -1) if run.text.line(i).strip(" \t\r\n%")), None)
+        if last is None:
+            run.report("end.missing", "the program is empty: there is no end in it (M30, M2 or M99)", line=1)
+            return
+        if any(name == run.text.name and first <= last + 1 <= end for name, first, end in run.setup.left_out):
+            return  # the end was left out on purpose, and that is told
+        line = run.text.line(last).strip()
+        whole = run.text.data.endswith((b"\n", b"\r")) or last < len(run.text) - 1
+        told = (
+            "the program ends without M30, M2 or M99" if whole
+            else f"the program breaks off in this block, without an end: '{line[-24:]}' is the last of it"
+        )  # fmt: skip
+        fix = None
+        if whole:
+            fix = fixes.insert_line(run, last + 2, run.dialect.code_of("end-rewind") or "M30", "Write M30 at its end")
+        run.report("end.missing", told, line=last + 1, fix=fix)
 
     # --- jumps ----------------------------------------------------------------------------------------------------------
 

@@ -13,7 +13,8 @@ from __future__ import annotations
 
 import gc
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -73,6 +74,7 @@ class Interpreted:
     operations: list[tuple[int, int, int, str]] = field(default_factory=list)  # (motion, line, tool, comment)
     waits: list[Wait] = field(default_factory=list)
     left_out: list[tuple[int, str, int]] = field(default_factory=list)  # (motion, program, line) where a stretch begins
+    shifted: set[int] = field(default_factory=set)  # which of the shifts asked for came into effect
     not_carried_out: bool = False
     ended: tuple[str, int] | None = None  # program and line of the end
 
@@ -121,6 +123,7 @@ class Interpreter:
         self.approach: tuple[ProgramText, int] | None = None  # where this tool first moves along Z
         self.rapid_level: float | None = None  # the R level of this tool's last cycle
         self.cut_since_change = False
+        self.cycle_steps = 0  # holes, pecks and passes that cycles have made
         marks = setup.wait_marks
         self.watched: tuple[int, int] | None = None  # file and line (from 0) whose state is asked for
         self.seen: list[State] = []  # before and after the watched block
@@ -168,7 +171,8 @@ class Interpreter:
                     self.step()
         except Ended:
             pass
-        self.let_go()
+        with suppress(Ended):  # what was held may be endless itself, and is told as that
+            self.let_go()
         if self.watched is None:
             self._at_the_end()
         elif len(self.seen) == 1:  # the watched block was the end
@@ -265,6 +269,10 @@ class Interpreter:
             self.report("endless.time", f"stopped: reading took longer than {self.setup.max_seconds:g} s")
             raise Ended
 
+    def ends_with_percent(self) -> bool:
+        """Whether a pair of % lines stands for the program's end: only in the o-word language (RS274/NGC, 3.2)."""
+        return self.dialect.o_words and self.text.data.count(b"%") >= 2
+
     def _left_out(self, index: int) -> bool:
         for program, first, last in self.setup.left_out:
             if first <= index + 1 <= last and program == self.text.name:
@@ -274,9 +282,12 @@ class Interpreter:
                 return True
         return False
 
-    def _shifted(self, index: int) -> dict[str, float]:
-        for program, first, last, shift in self.setup.shifts:
+    def _shifted(self, index: int, words: Words) -> dict[str, float]:
+        """The shift asked for at a line; it comes into effect with the first word of its axes, and that is noted."""
+        for number, (program, first, last, shift) in enumerate(self.setup.shifts):
             if first <= index + 1 <= last and program == self.text.name:
+                if any(axis in words for axis in shift):
+                    self.result.shifted.add(number)
                 return shift
         return {}
 
@@ -352,6 +363,20 @@ class Interpreter:
         self.result.not_carried_out = True
         self.report("word.not-carried", f"{what}: not carried out; what follows cannot be trusted")
 
+    def steps(self, most: int, what: str) -> Iterator[int]:
+        """0, 1, 2 … of a cycle that goes on by itself. Past `most`, or past what the job lets all cycles do together, it is
+        told as without end and the reading stops: nothing of it is left out in silence."""
+        for step in range(most):
+            self.cycle_steps += 1
+            if self.cycle_steps % 5000 == 0:
+                self._look_up()
+            if self.cycle_steps > self.setup.max_blocks:
+                break
+            yield step
+        self.report("endless.cycle", f"stopped: {what} without an end in sight, after {min(most, self.cycle_steps):,} steps",
+                    remedy="Correct the count or the step of the cycle.")  # fmt: skip
+        raise Ended
+
     # --- values -------------------------------------------------------------------------------------------------------
 
     def scaled(self, words: Words, letter: str, rotary: bool | None = None) -> float:
@@ -400,7 +425,7 @@ class Interpreter:
         control = self.control
         self.ready = None
         if self.setup.shifts:
-            shift = self._shifted(self.at - 1)
+            shift = self._shifted(self.at - 1, words)
             if shift != control.program_shift:
                 self.let_go()
                 control.program_shift = shift
@@ -657,16 +682,19 @@ class Interpreter:
             control.motion, control.cycle, control.plane, control.absolute, control.feed_mode, control.inch,
             control.length_mode, control.length_number, control.return_initial, control.work_offset, control.exact_mode,
             control.tool, control.coolant, offsets, control.tip_control, control.dynamic, control.live,
-            control.surface_speed is None, control.compensation, control.polar, control.shape,
+            control.surface_speed is None, control.compensation, control.radius, control.polar, control.shape,
             None if control.tilt is None else control.tilt.tobytes(),
         )  # fmt: skip
         known = self._snapshots.get(key)
         if known is None:
             coolant = {"mist": 7, "flood": 8}.get(control.coolant, 0)
+            on = control.compensation != "compensation-off"
             known = self._snapshots[key] = self.builder.snapshot(
                 Snapshot(
                     control.codes(), control.work_offset, control.length_number, control.length_applied, offsets,
-                    control.tool, coolant, control.inch, control.live != 0,
+                    control.tool, coolant, control.inch,
+                    control.lengths.get(control.length_number, (0.0, 0.0))[1] if control.length_applied else 0.0,
+                    control.radius_number if on else 0, control.radius if on else 0.0, control.live != 0,
                     control.frame(control.length_applied) if control.framed else None,
                 )
             )  # fmt: skip

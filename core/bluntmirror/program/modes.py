@@ -139,7 +139,7 @@ def _length(run: Interpreter, words: Words, name: str) -> None:
         control.length_number = round(words.value["H"])
     elif run.dialect.o_words:
         control.length_number = control.tool  # G43 without H takes the tool in the spindle (RS274/NGC)
-    control.length_line = run.at
+    control.length_at = run.file, run.at - 1
     register = length_register(run, control.length_number)
     control.length_mode = name
     control.length_active = -register if name == "length-minus" else register

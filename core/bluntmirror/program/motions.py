@@ -37,6 +37,9 @@ class Snapshot:
     tool: int
     coolant: int
     inch: bool
+    length_wear: float = 0.0  # of it, what the wear register adds
+    radius_number: int = 0  # of the radius register that compensation uses; 0 while it is off
+    radius: float = 0.0
     live: bool = False  # a driven tool turns, not the work
     frame: ToolFrame | None = None  # of a tilted plane, tip control or dynamic offset
 

@@ -22,7 +22,7 @@ from .words import Words
 if TYPE_CHECKING:
     from .interpreter import Interpreter
 
-MAX_PASSES = 10_000
+MAX_PASSES, MAX_TURNS = 10_000, 100_000
 
 
 def thread_to(run: Interpreter, axes: dict[str, float], lead: float) -> None:
@@ -72,7 +72,7 @@ def straight(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
     if longest < 1e-9:
         return
     done = 0.0
-    for turn in range(MAX_PASSES):
+    for turn in run.steps(MAX_TURNS, "a thread of changing lead"):
         # In one turn the way is the mean of the leads at its two ends.
         step = lead + growth * (turn + 0.5)
         if step <= 0:

@@ -57,7 +57,7 @@ class Flat:
         radius = math.dist(begin, centre) if centre else 0.0
         length = abs(sweep) * radius if sweep else math.dist(begin, end)
         done = 0.0
-        for _ in range(MOST_STEPS):
+        for _ in run.steps(MOST_STEPS, "one move round the axis"):
             step = self.step(self.here, length)
             if sweep:
                 step = min(step, 2.0 * math.sqrt(2.0 * radius * TOLERANCE_MM))

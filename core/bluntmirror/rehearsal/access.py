@@ -10,7 +10,7 @@ from ..findings import Docket
 from ..geometry.frames import frame
 from ..job import Job
 from ..machine import Chain
-from ..timeline.reel import Knots
+from .scene import blanks
 
 TOUCHING_MM = 1e-3
 
@@ -20,14 +20,8 @@ def check_access(job: Job, chain: Chain, bodies: list[Body], docket: Docket) -> 
     envelopes = [item for item in job.file.bodies if item.role == "access"]
     if not envelopes:
         return
-    still = Knots(np.zeros((2, len(chain.axes))), np.zeros(1, np.int32), np.zeros(1), np.ones(1))
-    follower = Follower(np.zeros(1, np.int32), still, chain)
-    stocks = []
-    for item in job.file.bodies:
-        if item.role == "stock":
-            mount = chain.mounts[item.mount]
-            placed = frame(mount.at, mount.turn)
-            stocks.append(Body(item.name, mount.link, tuple(m.moved(placed) for m in job.body_meshes[item.name])))
+    follower = Follower.at_rest(np.zeros((1, len(chain.axes))), chain)
+    stocks = blanks(job, chain)
     for item in envelopes:
         mount = chain.mounts[item.mount]
         placed = frame(mount.at, mount.turn)
@@ -36,8 +30,10 @@ def check_access(job: Job, chain: Chain, bodies: list[Body], docket: Docket) -> 
             if other.link != envelope.link or other.tool or other.while_work == "spins":
                 continue
             seen = follower.follow(envelope, other, 0.0)
-            if seen.margin.clearance <= TOUCHING_MM:
-                depth = parting_shift(envelope.solids, other.solids, np.eye(4))
+            depth = (
+                parting_shift(envelope.solids, other.solids, np.eye(4)) if seen.margin.clearance <= TOUCHING_MM else 0.0
+            )
+            if depth > TOUCHING_MM:  # a driver stands flush on its screw
                 docket.add(
                     "setup.access", f"{other.label} stands {depth:.2f} mm in the way of {item.name}", amount=depth,
                     bodies=(item.name, other.label),

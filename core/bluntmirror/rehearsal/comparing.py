@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from scipy.spatial import cKDTree
 
+from ..findings import Finding
+from ..findings.grouping import SAME_AMOUNT_MM, SAME_SHARE
 from ..geometry.distance import Solid
 from ..geometry.frames import Floats, frame, inverse
 from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
-from ..material.comparison import SPOT_CELLS, Places, compare, loose_pieces
+from ..material.comparison import SPOT_CELLS, Places, compare, joined_places, loose_pieces
 from .result import CutStock, PartCheck, Rehearsal, Spot
 from .segments import Segments
 
-MOST_SPOTS = 10  # places told one by one; the rest are told together
-MOST_ASKED = 2000  # places for which all motions are gone through
-SAME_REGISTER_MM = 0.001
+MOST_SPOTS = 10  # causes told one by one; the rest are told together
+BESIDE_CELLS = 10
+ASKED_CELLS = 3  # of places whose motion no end of stock tells, one in so wide a cube is asked about
 
 
 def designs_of(result: Rehearsal, stock: str) -> tuple[list[str], list[Mesh]]:
@@ -60,9 +63,9 @@ def _placed(mount) -> Floats:  # type: ignore[no-untyped-def]
     return frame(mount.at, mount.turn)
 
 
-def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments, channel: int) -> None:
+def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments) -> None:
     """Compare a cut stock with its design and look for pieces that came off. `blank` in the grid frame."""
-    report = _Report(result, cut, segments, channel)
+    report = _Report(result, cut, segments)
     report.loose()
     names, meshes = designs_of(result, cut.name)
     if not names:
@@ -75,19 +78,69 @@ def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments
         result.docket.add("check.limit", f"the design '{cut.part.design}' is not a closed solid: {comparison.open_rays} "
                           "rays through it do not add up", bodies=tuple(names),
                           remedy="Repair the mesh so that it is closed.")  # fmt: skip
-    if comparison.outside > max(checks.gouge, 1e-3):
-        result.docket.add(
-            "material.blank", f"the design '{cut.part.design}' reaches {comparison.outside:.3f} mm outside {cut.name}",
-            channel=channel, bodies=(*names, cut.name), amount=comparison.outside,
-        )  # fmt: skip
-    report.gouges(cut.part)
-    report.excess(cut.part)
+    if len(comparison.lacking):
+        report.lacking(names, comparison.lacking)
+    causes_of(report.tagged(cut.part), report)
+
+
+@dataclass(eq=False)
+class _Cause:
+    """Places of one kind that have one cause: one tool in one operation, alike in amount, or made by one motion."""
+
+    kind: str
+    tool: int
+    operation: int
+    places: Places
+
+    @property
+    def amount(self) -> float:
+        return float(self.places.amount.max())
+
+    def alike(self, other: _Cause) -> bool:
+        if (self.kind, self.tool, self.operation) != (other.kind, other.tool, other.operation):
+            return False
+        worst = max(self.amount, other.amount)
+        made, also = (set(p.tag[p.tag >= 0].tolist()) for p in (self.places, other.places))
+        return abs(self.amount - other.amount) <= max(SAME_AMOUNT_MM, SAME_SHARE * worst) or bool(made & also)
+
+
+def causes_of(spots: list[_Cause], report: _Report) -> None:
+    """Group spots by cause and tell each once: first those that a register explains, then the others."""
+    groups: list[_Cause] = []
+    for spot in spots:
+        known = next((group for group in groups if group.alike(spot)), None)
+        if known is None:
+            groups.append(spot)
+        else:
+            known.places = joined_places([known.places, spot.places])
+    groups = report.by_register(_with_the_untouched(groups, report.cell))
+    for kind in ("material.gouge", "material.excess"):
+        mine = sorted((group for group in groups if group.kind == kind), key=lambda group: -group.amount)
+        for i, group in enumerate(mine[:MOST_SPOTS]):
+            report.tell(group, len(mine) - MOST_SPOTS if i == MOST_SPOTS - 1 else 0)
+
+
+def _with_the_untouched(groups: list[_Cause], cell: float) -> list[_Cause]:
+    """What is left beside a place that a tool did not finish was left by the same pass, though no tool ever came there."""
+    shaped = [group for group in groups if group.kind == "material.excess" and group.operation >= 0]
+    kept = []
+    for group in groups:
+        beside = None
+        if group.kind == "material.excess" and group.operation < 0:
+            tree = cKDTree(group.places.points)
+            apart = [float(tree.query(other.places.points)[0].min()) for other in shaped]
+            if apart and min(apart) <= BESIDE_CELLS * cell:
+                beside = shaped[int(np.argmin(apart))]
+        if beside is None:
+            kept.append(group)
+        else:
+            beside.places = joined_places([beside.places, group.places])
+    return kept
 
 
 class _Report:
-    def __init__(self, result: Rehearsal, cut: CutStock, segments: Segments, channel: int) -> None:
-        assert result.reel
-        self.result, self.cut, self.segments, self.channel = result, cut, segments, channel
+    def __init__(self, result: Rehearsal, cut: CutStock, segments: Segments) -> None:
+        self.result, self.cut, self.segments = result, cut, segments
         self.reel, self.motions = result.reel, result.reel.motions
         self.cell = float(cut.stock.lattice.step.max())
 
@@ -101,10 +154,10 @@ class _Report:
         # Not the very end: that moment is the next motion's already.
         share = np.clip(np.einsum("ij,ij->i", point - start, delta) / way, 0, 0.999)
         nearest = int(np.argmin(np.linalg.norm(start + share[:, None] * delta - point, axis=1)))
-        row = rows[nearest]
-        t0, t1 = self.segments.t0[row], self.segments.time[row]
-        stands = self.cut.machine_from_work.at(*self.segments.segment_share(int(row), float(share[nearest])))
-        return float(t0 + share[nearest] * (t1 - t0)), stands
+        segment, of_segment = self.segments.segment_share(int(rows[nearest]), float(share[nearest]))
+        return self.result.knots.moment(self.reel, segment, of_segment), self.cut.machine_from_work.at(
+            segment, of_segment
+        )
 
     def place(self, point: Floats, stands: Floats | None = None) -> tuple[float, float, float]:
         """A point of the grid frame in the machine's frame, as the work stands (at the end unless told)."""
@@ -116,26 +169,56 @@ class _Report:
         x, y, z = self.cut.frame[:3, :3] @ point + self.cut.frame[:3, 3]
         return float(x), float(y), float(z)
 
-    def gouges(self, part: PartCheck) -> None:
-        gouges = part.comparison.gouges
-        if not len(gouges):
-            return
-        tag = self.made_by(gouges)
-        gouges = self.fold_in(part, Places(gouges.points, gouges.amount, tag))
-        tool_of = np.where(gouges.tag >= 0, self.motions.tool[np.maximum(gouges.tag, 0)], 0)
-        for tool in np.unique(tool_of):
-            rows = gouges.only(np.flatnonzero(tool_of == tool))
-            wrong = self.wrong_register(int(tool), rows)
-            spots = [rows] if wrong else rows.spots(self.cell)
-            for i, spot in enumerate(spots):
-                last = i == MOST_SPOTS - 1 and len(spots) > MOST_SPOTS
-                self._gouge(part, int(tool), spot, wrong, len(spots) - MOST_SPOTS if last else 0)
-                if last:
-                    break
+    def where(self, motion: int, point: Floats) -> dict[str, Any]:
+        """Place in the program and in space of something that a motion made at a point (−1: none did)."""
+        if motion < 0:
+            return {"where": self.reel.where(-1, self.reel.seconds), "point": self.place(point)}
+        time, stands = self.moment(motion, point)
+        return {"where": self.reel.where(motion, time), "point": self.place(point, stands)}
+
+    def lacking(self, names: list[str], places: Places) -> None:
+        """What of the design lies outside the blank as it came."""
+        design = " and ".join(names)
+        worst, amount = places.points[places.worst], float(places.amount.max())
+        x, y, z = self.on_part(worst)
+        self.result.docket.add(
+            "material.blank", f"the design '{design}' reaches {amount:.3f} mm outside {self.cut.name}, at {x:.1f} {y:.1f} {z:.1f} of its "
+            "mount", where=self.reel.where(-1), bodies=(*names, self.cut.name), amount=amount, point=self.place(worst),
+        )  # fmt: skip
+
+    def tagged(self, part: PartCheck) -> list[_Cause]:
+        """Every spot of gouge and excess, with who made it."""
+        found = []
+        gouges, excess = part.comparison.gouges, part.comparison.excess
+        if len(gouges):
+            gouges = self.fold_in(part, Places(gouges.points, gouges.amount, self.made_by(gouges)))
+        operation = self.motions.operation
+        for kind, places in (("material.gouge", gouges), ("material.excess", excess)):
+            # What is left has no maker: a spot is one place, whoever shaped its sides. A gouge of several tools is told of each.
+            tool_of = self._tools(places) if kind == "material.gouge" else np.zeros(len(places), np.int32)
+            for tool in np.unique(tool_of):
+                for spot in places.only(np.flatnonzero(tool_of == tool)).spots(self.cell):
+                    tag = int(spot.tag[spot.worst])
+                    maker = int(self.motions.tool[tag]) if tag >= 0 else 0
+                    found.append(_Cause(kind, maker, int(operation[tag]) if tag >= 0 else -1, spot))
+                    part.spots.append(
+                        Spot(kind.split(".")[1], float(spot.amount.max()), self.on_part(spot.points[spot.worst]), tag)
+                    )
+        part.spots.sort(key=lambda spot: (spot.kind != "gouge", -spot.amount))
+        del part.spots[2 * MOST_SPOTS :]
+        return sorted(found, key=lambda cause: -cause.amount)
+
+    def _tools(self, places: Places) -> np.ndarray:
+        return (
+            np.asarray(np.where(places.tag >= 0, self.motions.tool[np.maximum(places.tag, 0)], 0))
+            if len(places)
+            else places.tag
+        )
 
     def made_by(self, gouges: Places) -> np.ndarray:
         """The motion that cut each place. Where a whole stretch of the ray is gone no end of stock tells it: then the
-        nearest place that knows tells it, or, far from any, the motions are asked which came through first."""
+        nearest place that knows tells it, or, far from any, the motions are asked which came through first — for one place
+        of each small cube, and the others in it are told the same."""
         tag = gouges.tag.copy()
         unknown = np.flatnonzero(tag < 0)
         known = np.flatnonzero(tag >= 0)
@@ -144,9 +227,12 @@ class _Report:
             near = away <= SPOT_CELLS * self.cell
             tag[unknown[near]] = tag[known[nearest[near]]]
             unknown = unknown[~near]
-        for i in unknown[:MOST_ASKED]:
-            row = self.segments.first_through(gouges.points[i])
-            tag[i] = self.segments.motion[row] if row >= 0 else -1
+        if not len(unknown):
+            return tag
+        cubes = np.floor(gouges.points[unknown] / (ASKED_CELLS * self.cell)).astype(np.int64)
+        _, first, of_cube = np.unique(cubes, axis=0, return_index=True, return_inverse=True)
+        rows = self.segments.first_through(gouges.points[unknown[first]])
+        tag[unknown] = np.where(rows >= 0, self.segments.motion[np.maximum(rows, 0)], -1)[of_cube.reshape(-1)]
         return tag
 
     def fold_in(self, part: PartCheck, gouges: Places) -> Places:
@@ -163,67 +249,76 @@ class _Report:
                 spot = gouges.only(np.flatnonzero(made))
                 amount = float(spot.amount.max())
                 told = f"{item.message}; it gouges {part.design} by {amount:.2f} mm"
-                findings[i] = replace(item, message=told)
+                findings[i] = replace(item, message=told, also=(*item.also, ("material.gouge", amount)))
                 part.spots.append(
                     Spot("gouge", amount, self.on_part(spot.points[spot.worst]), int(spot.tag[spot.worst]))
                 )
                 left &= ~made
         return gouges.only(np.flatnonzero(left))
 
-    def wrong_register(self, tool: int, rows: Places) -> str:
-        """What puts a tool right whose length register is not its length; empty when it is."""
-        if tool not in self.result.tools:
-            return ""
-        motion = int(rows.tag[rows.worst])
-        snapshot = self.motions.snapshots[int(self.motions.snapshot[motion])]
-        length = self.result.tools[tool].length
-        if not snapshot.length_number or abs(snapshot.length - length) < SAME_REGISTER_MM:
-            return ""
-        return (f"The length register H{snapshot.length_number} holds {snapshot.length:.3f}, but T{tool} is {length:.3f} mm "
-                f"long: set H{snapshot.length_number} to {length:.3f}.")  # fmt: skip
+    def by_register(self, groups: list[_Cause]) -> list[_Cause]:
+        """Tell all that a tool left or took because of its register, or of another's, in one finding; what is left."""
+        findings = self.result.docket.findings
+        left = list(groups)
+        for item in [f for f in findings if f.kind in ("tool.register", "program.length") and f.tool]:
+            mine = [g for g in left if g.tool == item.tool and self._comes_of(item, g)]
+            if not mine:
+                continue
+            left = [g for g in left if g not in mine]
+            by_kind = {kind: [g for g in mine if g.kind == kind] for kind in ("material.gouge", "material.excess")}
+            most = {kind: max(g.amount for g in those) for kind, those in by_kind.items() if those}
+            at = next(i for i, f in enumerate(findings) if f is item)
+            if item.kind == "program.length" or "material.gouge" not in most:
+                says = {
+                    "material.gouge": "it gouges {} by {:.3f} mm",
+                    "material.excess": "it leaves {1:.3f} mm of material on {0}",
+                }
+                told = "; ".join(
+                    [item.message, *(says[kind].format(self._design, amount) for kind, amount in most.items())]
+                )
+                findings[at] = replace(item, message=told, also=(*item.also, *most.items()))
+                continue
+            del findings[at]  # it is only a caution, and the gouge is not
+            also = [("tool.register", item.amount), *((k, a) for k, a in most.items() if k != "material.gouge")]
+            whole = _Cause("material.gouge", item.tool, 0, joined_places([g.places for g in by_kind["material.gouge"]]))
+            self.tell(whole, 0, f"; {item.message}", item.remedy, tuple(also))
+        return left
 
-    def _gouge(self, part: PartCheck, tool: int, spot: Places, remedy: str, more: int) -> None:
-        worst, amount = spot.points[spot.worst], float(spot.amount.max())
-        made = np.unique(spot.tag[spot.tag >= 0])
-        motion = int(made[0]) if len(made) else -1
-        time, stands = self.moment(motion, worst) if motion >= 0 else (0.0, None)
-        who = f"T{tool} gouges" if tool else "a cut gouges"
-        told = f"{who} {part.design}, {amount:.3f} mm deep" + (f"; {more} smaller places more" if more else "")
-        self.result.docket.add(
-            "material.gouge", told, channel=self.channel, program=self.motions.file_name(motion) if motion >= 0 else "",
-            line=int(self.motions.line[motion]) if motion >= 0 else 0, time=time, tool=tool,
-            bodies=(f"T{tool} cutter", part.design) if tool else (part.design,), amount=amount, count=max(1, len(made)),
-            point=self.place(worst, stands), motion=motion, last_motion=int(made[-1]) if len(made) else -1, remedy=remedy,
-        )  # fmt: skip
-        part.spots.append(Spot("gouge", amount, self.on_part(worst), int(spot.tag[spot.worst])))
+    def _comes_of(self, item: Finding, cause: _Cause) -> bool:
+        """Whether a cause's places were made while the register told in a finding was in use."""
+        tags = cause.places.tag[cause.places.tag >= item.motion]
+        if item.kind == "tool.register":
+            return bool((tags <= item.last_motion).any())
+        numbers = np.array([s.length_number for s in self.motions.snapshots])[self.motions.snapshot[tags]]
+        return bool((numbers != item.tool).any())
 
-    def excess(self, part: PartCheck) -> None:
-        spots = part.comparison.excess.spots(self.cell)
-        for i, spot in enumerate(spots[:MOST_SPOTS]):
-            worst, amount = spot.points[spot.worst], float(spot.amount.max())
-            tag = int(spot.tag[spot.worst])
-            more = len(spots) - MOST_SPOTS if i == MOST_SPOTS - 1 else 0
+    @property
+    def _design(self) -> str:
+        return self.cut.part.design if self.cut.part else ""
+
+    def tell(
+        self, cause: _Cause, more: int, because: str = "", remedy: str = "", also: tuple[tuple[str, float], ...] = ()
+    ) -> None:
+        places, amount, tool = cause.places, cause.amount, cause.tool
+        worst = places.points[places.worst]
+        made = np.unique(places.tag[places.tag >= 0])
+        rest = f"; {more} smaller places more" if more > 0 else ""
+        if cause.kind == "material.gouge":
+            told = f"{f'T{tool}' if tool else 'a cut'} gouges {self._design}, {amount:.3f} mm deep"
+            bodies = (f"T{tool} cutter", self._design) if tool else (self._design,)
+            place = self.where(int(made[0]) if len(made) else -1, worst)
+        else:
             x, y, z = self.on_part(worst)
-            told = f"{amount:.3f} mm of material is left on {part.design} at {x:.1f} {y:.1f} {z:.1f}"
-            told += f"; {more} smaller places more" if more > 0 else ""
-            known = tag >= 0
-            self.result.docket.add(
-                "material.excess", told, channel=self.channel, program=self.motions.file_name(tag) if known else "",
-                line=int(self.motions.line[tag]) if known else 0, time=self.reel.seconds,
-                tool=int(self.motions.tool[tag]) if known else 0, bodies=(self.cut.name, part.design), amount=amount,
-                point=self.place(worst), motion=tag, last_motion=tag,
-            )  # fmt: skip
-            part.spots.append(Spot("excess", amount, (x, y, z), tag))
+            told = f"{amount:.3f} mm of material is left on {self._design} at {x:.1f} {y:.1f} {z:.1f}"
+            bodies = (self.cut.name, self._design)
+            tag = int(places.tag[places.worst])
+            place = {"where": self.reel.where(tag, self.reel.seconds), "point": self.place(worst)}
+        place["where"] = replace(place["where"], last_motion=int(made[-1]) if len(made) else -1)
+        self.result.docket.add(cause.kind, told + rest + because, bodies=bodies, amount=amount, count=max(1, len(made)), remedy=remedy,
+                               also=also, **place)  # fmt: skip
 
     def loose(self) -> None:
         for piece in loose_pieces(self.cut.stock):
-            motion = piece.tag
-            time, stands = self.moment(motion, piece.centre) if motion >= 0 else (0.0, None)
             told = f"a piece of {piece.volume:.0f} mm³ comes off {self.cut.name}"
-            self.result.docket.add(
-                "material.loose", told, channel=self.channel, bodies=(self.cut.name,), amount=piece.volume ** (1 / 3),
-                program=self.motions.file_name(motion) if motion >= 0 else "", time=time,
-                line=int(self.motions.line[motion]) if motion >= 0 else 0,
-                tool=int(self.motions.tool[motion]) if motion >= 0 else 0, point=self.place(piece.centre, stands),
-                motion=motion, last_motion=motion,
-            )  # fmt: skip
+            self.result.docket.add("material.loose", told, bodies=(self.cut.name,), amount=piece.volume ** (1 / 3),
+                                   **self.where(piece.tag, piece.centre))  # fmt: skip

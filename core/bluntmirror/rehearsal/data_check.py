@@ -15,44 +15,37 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
-from ..job.models import Insert, Tap, ToolEntry
+from ..job.models import Drill, Insert, Reamer, Tap, ToolEntry
 from ..program.motions import ARC, FEED, THREAD
-from .result import Rehearsal
+from .result import Timed
+from .virtual_control import tool_mount, work_mount
 
 SHARE = 1e-3  # by which a value may pass its limit, so that rounding in a post is none
 PITCH_SHARE = 0.01
+PLUNGE_SHARE = 0.25  # of a way along the tool, from which on it is a plunge or a ramp
 RUN_IN_HAIR_MM = 0.05
 
 
-def check_data(result: Rehearsal, channel: int) -> None:
+def check_data(result: Timed) -> None:
     """One finding a tool and rule, at the first motion; `count` says how many there are."""
-    assert result.reel
     motions = result.reel.motions
     cutting = np.isin(motions.kind, (FEED, ARC)) & (motions.rpm != 0)
     for tool in result.job.tools.tools:
         mine = motions.tool == tool.number
         if not mine.any():
             continue
-        _check_speed(result, channel, tool, np.flatnonzero(mine & cutting))
+        _check_speed(result, tool, np.flatnonzero(mine & cutting))
         if isinstance(tool.cutter, Tap) and tool.cutter.pitch:
-            _check_tap(result, channel, tool, tool.cutter.pitch, np.flatnonzero(mine & (motions.kind == THREAD)))
+            _check_tap(result, tool, tool.cutter.pitch, np.flatnonzero(mine & (motions.kind == THREAD)))
 
 
-def _say(
-    result: Rehearsal, rule: str, channel: int, rows: NDArray[np.int64], told: str, remedy: str, amount: float
-) -> None:
-    assert result.reel
-    motions, first = result.reel.motions, int(rows[0])
-    result.docket.add(
-        rule, told, channel=channel, program=motions.file_name(first), line=int(motions.line[first]), count=len(rows),
-        time=float(result.reel.begin_time[first]), tool=int(motions.tool[first]), motion=first, last_motion=int(rows[-1]),
-        remedy=remedy, amount=amount,
-    )  # fmt: skip
+def _say(result: Timed, rule: str, rows: NDArray[np.int64], told: str, remedy: str, amount: float) -> None:
+    where = result.reel.where(int(rows[0]), last=int(rows[-1]))
+    result.docket.add(rule, told, where=where, count=len(rows), remedy=remedy, amount=amount)
 
 
-def _diameters(result: Rehearsal, tool: ToolEntry, rows: NDArray[np.int64]) -> Floats:
+def _diameters(result: Timed, tool: ToolEntry, rows: NDArray[np.int64]) -> Floats:
     """What the edge's speed is reckoned with, (rows,) mm."""
-    assert result.reel and result.setup
     if not isinstance(tool.cutter, Insert):
         return np.full(len(rows), tool.cutter.diameter or 0.0)
     motions, x = result.reel.motions, result.setup.axes.index("X") if "X" in result.setup.axes else -1
@@ -62,8 +55,7 @@ def _diameters(result: Rehearsal, tool: ToolEntry, rows: NDArray[np.int64]) -> F
     return np.asarray(2.0 * np.abs(motions.end[rows, x] - offset))
 
 
-def _check_speed(result: Rehearsal, channel: int, tool: ToolEntry, rows: NDArray[np.int64]) -> None:
-    assert result.reel
+def _check_speed(result: Timed, tool: ToolEntry, rows: NDArray[np.int64]) -> None:
     if not len(rows):
         return
     motions, limits = result.reel.motions, tool.limits
@@ -81,23 +73,36 @@ def _check_speed(result: Rehearsal, channel: int, tool: ToolEntry, rows: NDArray
             if beyond.any():
                 worst = int(np.argmax(np.where(beyond, np.abs(speed - limit), -1.0)))
                 turns = 1000.0 * limit / (math.pi * max(float(diameter[worst]), 1e-9))
-                _say(result, "speed.surface", channel, rows[beyond],
+                _say(result, "speed.surface", rows[beyond],
                      f"T{tool.number} cuts at {speed[worst]:.0f} m/min, {word} its {limit:g} m/min",
                      f"S{turns:.0f} gives {limit:g} m/min at {diameter[worst]:.1f} mm.", float(abs(speed[worst] - limit)))  # fmt: skip
     if limits.feed_per_tooth and not isinstance(tool.cutter, Insert):
         flutes = tool.cutter.flutes
         chip = motions.feed[rows] / (rpm * flutes)
-        most = limits.feed_per_tooth[1]
-        beyond = chip > most * (1 + SHARE)
-        if beyond.any():
-            worst = int(np.argmax(np.where(beyond, chip, -1.0)))
-            _say(result, "feed.tooth", channel, rows[beyond],
-                 f"T{tool.number} takes {chip[worst]:.3f} mm a tooth, above its {most:g} mm ({flutes} teeth)",
-                 f"F{most * flutes * rpm[worst]:.0f} at S{rpm[worst]:.0f} gives {most:g} mm a tooth.", float(chip[worst] - most))  # fmt: skip
+        least, most = limits.feed_per_tooth
+        rubs = (chip < least * (1 - SHARE)) & ~_plunges(result, tool, rows)
+        for beyond, limit, word in ((chip > most * (1 + SHARE), most, "above"), (rubs, least, "below")):
+            if beyond.any():
+                worst = int(np.argmax(np.where(beyond, np.abs(chip - limit), -1.0)))
+                _say(result, "feed.tooth", rows[beyond],
+                     f"T{tool.number} takes {chip[worst]:.3f} mm a tooth, {word} its {limit:g} mm ({flutes} teeth)",
+                     f"F{limit * flutes * rpm[worst]:.0f} at S{rpm[worst]:.0f} gives {limit:g} mm a tooth.",
+                     float(abs(chip[worst] - limit)))  # fmt: skip
 
 
-def _check_tap(result: Rehearsal, channel: int, tool: ToolEntry, pitch: float, rows: NDArray[np.int64]) -> None:
-    assert result.reel
+def _plunges(result: Timed, tool: ToolEntry, rows: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Which motions send a milling cutter more along its axis than aside: they are slow on purpose (common practice)."""
+    if isinstance(tool.cutter, Drill | Tap | Reamer):
+        return np.zeros(len(rows), np.bool_)
+    motions, chain = result.reel.motions, result.chain
+    mount, work = tool_mount(result.job, chain, tool.number), work_mount(result.job, chain)
+    ends = [chain.tool_in_work(mount, work, result.full(at[rows])) for at in (motions.begin, motions.end)]
+    way = ends[1][:, :3, 3] - ends[0][:, :3, 3]
+    along = np.abs(np.einsum("ij,ij->i", way, ends[1][:, :3, 2]))
+    return (motions.kind[rows] == FEED) & (along > PLUNGE_SHARE * np.linalg.norm(way, axis=1))
+
+
+def _check_tap(result: Timed, tool: ToolEntry, pitch: float, rows: NDArray[np.int64]) -> None:
     motions = result.reel.motions
     rows = rows[motions.rpm[rows] != 0]
     if not len(rows):
@@ -107,21 +112,20 @@ def _check_tap(result: Rehearsal, channel: int, tool: ToolEntry, pitch: float, r
     if wrong.any():
         first = int(np.flatnonzero(wrong)[0])
         rpm = float(abs(motions.rpm[rows[first]]))
-        _say(result, "tap.pitch", channel, rows[wrong],
+        _say(result, "tap.pitch", rows[wrong],
              f"T{tool.number} is fed {lead[first]:.4g} mm a turn; its pitch is {pitch:g} mm",
              f"F{pitch * rpm:.4g} mm/min at S{rpm:.0f} (F{pitch:g} a turn) is its pitch.", float(abs(lead[first] - pitch)))  # fmt: skip
 
 
-def check_run_in(result: Rehearsal, channel: int) -> None:
+def check_run_in(result: Timed) -> None:
     """Threads that begin nearer to the work than their slide needs to come to speed."""
-    assert result.reel and result.setup
     motions, chain = result.reel.motions, result.chain
     threads = np.flatnonzero(motions.kind == THREAD)
     threads = threads[(threads == 0) | (motions.kind[threads - 1] != THREAD)]
     if not len(threads) or result.job.machine.work_spindle is None:
         return
     columns = [i for i, axis in enumerate(result.setup.axes) if axis in "XZ"]
-    work = chain.mount_of("work")
+    work = work_mount(result.job, chain)
     box = _outline(result, work.name)
     if box is None:
         return
@@ -152,12 +156,12 @@ def check_run_in(result: Rehearsal, channel: int) -> None:
                 * 60.0
                 / (motions.feed[motion] / abs(float(motions.rpm[motion])))
             )
-            _say(result, "thread.run-in", channel, np.array([motion]),
+            _say(result, "thread.run-in", np.array([motion]),
                  f"the thread of T{tool} begins {room:.2f} mm before the work; Z needs {needed:.2f} mm to come to its speed",
                  f"Begin {needed:.1f} mm before the work, or lower S to {most:.0f}.", float(needed - room))  # fmt: skip
 
 
-def _outline(result: Rehearsal, mount: str) -> tuple[float, float] | None:
+def _outline(result: Timed, mount: str) -> tuple[float, float] | None:
     """Least and greatest place along the work mount's Z: of the design where there is one, else of the stock."""
     for role in ("design", "stock"):
         ends = [
@@ -169,19 +173,13 @@ def _outline(result: Rehearsal, mount: str) -> tuple[float, float] | None:
     return None
 
 
-def _work_zero(result: Rehearsal, motion: int) -> float:
+def _work_zero(result: Timed, motion: int) -> float:
     """Where program Z 0 lies along the work mount's Z: the tip's place there at the end of the motion, less its program Z."""
-    assert result.reel and result.setup
     motions, chain = result.reel.motions, result.chain
-    reference = result.setup.references.get(1, {})
-    values = np.array([[reference.get(axis, 0.0) for axis in chain.axes]])
-    for column, axis in enumerate(result.setup.axes):
-        values[0, chain.axes.index(axis)] = motions.end[motion, column]
-    from .virtual_control import tool_mount
-
+    values = result.full(motions.end[motion : motion + 1])
     tool = next(t for t in result.job.tools.tools if t.number == int(motions.tool[motion]))
     mount = tool_mount(result.job, chain, tool.number)
-    pose = chain.tool_in_work(mount, chain.mount_of("work"), values)[0]
+    pose = chain.tool_in_work(mount, work_mount(result.job, chain), values)[0]
     tip = pose[:3, :3] @ np.array([*tool.offset, -tool.length]) + pose[:3, 3]
     column = result.setup.axes.index("Z")
     program = motions.end[motion, column] - motions.snapshots[motions.snapshot[motion]].offset[column]

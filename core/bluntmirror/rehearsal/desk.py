@@ -22,9 +22,9 @@ from ..program.state import State
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, time_motions
 from .order import hull_corners, tops_along
-from .result import Rehearsal
+from .result import Timed
 from .run import check_program
-from .virtual_control import control_setup, kinematics_of
+from .virtual_control import control_setup, kinematics_of, tool_mount, work_mount
 
 PATH_TOLERANCE_MM = 0.02
 MOST_PATH_POINTS = 400_000
@@ -56,33 +56,29 @@ class Desk:
     """One job's programs under check."""
 
     job: Job
-    result: Rehearsal = field(init=False)
+    result: Timed = field(init=False)
 
-    def check(self) -> Rehearsal:
+    def check(self) -> Timed:
         self.result = check_program(self.job)
         return self.result
 
     def operations(self) -> list[Operation]:
         result = self.result
-        if result.interpreted is None or result.reel is None:
-            return []
         entry = self.job.file.programs[0]
         out = [(s.first, s.last) for s in self.job.file.switches.left_out if s.program == entry.main]
-        text = ProgramText(
-            entry.main, self.job.programs[entry.main], bool(result.setup and result.setup.dialect.o_words)
-        )
+        text = ProgramText(entry.main, self.job.programs[entry.main], result.setup.dialect.o_words)
         return find_operations(result.interpreted, text, result.reel.begin_time, result.reel.end_time, out)
 
     def path(self) -> Path | None:
         """The path without material: arcs true, cycles unrolled, rapids straight from end to end."""
         result = self.result
-        if result.reel is None or not len(result.reel.motions):
+        if not len(result.reel.motions):
             return None
         knots = make_knots(replace(result.reel, dogleg=False), PATH_TOLERANCE_MM)
         whole = len(knots.motion) <= MOST_PATH_POINTS
         if not whole:
             cut = MOST_PATH_POINTS
-            knots = Knots(knots.at[: cut + 1], knots.motion[:cut], knots.t0[:cut], knots.t1[:cut])
+            knots = Knots(knots.at[: cut + 1], knots.motion[:cut], knots.t0[:cut], knots.t1[:cut], knots.phase[:cut])
         motions = result.reel.motions
         points = tips(result, knots.at, np.append(motions.tool[knots.motion[0]], motions.tool[knots.motion]))
         return Path(
@@ -100,7 +96,7 @@ class Desk:
         job.file = job.file.model_copy(update={"switches": switches.model_copy(update={"left_out": []})})
         whole = Desk(job)
         reel, path = whole.check().reel, whole.path()
-        if reel is None or path is None:
+        if path is None:
             return nothing
         files = reel.motions.files
         out = np.zeros(len(path.line), np.bool_)
@@ -145,14 +141,14 @@ class Desk:
         """How far the tip is above the top of the stock at the end of a motion; None where that means nothing."""
         job = self.job
         tool = next((t for t in job.tools.tools if t.number == int(motions.tool[row])), None)
-        work = chain.mount_of("work")
+        work = work_mount(job, chain)
         stock = [b for b in job.file.bodies if b.role == "stock" and chain.mounts[b.mount].link == work.link]
         if tool is None or not stock or job.machine.work_spindle:
             return None
         values = np.array([[job.machine.reference.get("1", {}).get(axis, 0.0) for axis in chain.axes]])
         for column, axis in enumerate(axes):
             values[0, chain.axes.index(axis)] = motions.end[row, column]
-        pose = chain.tool_in_work(chain.mount_of("tool"), work, values)[0]
+        pose = chain.tool_in_work(tool_mount(job, chain, tool.number), work, values)[0]
         to_work = np.linalg.inv(chain.mount_pose(work, values)[0])
         corners = []
         for body in stock:
@@ -162,17 +158,11 @@ class Desk:
         return float(pose[:3, 3] @ pose[:3, 2] - tool.length - top)
 
 
-def tips(result: Rehearsal, rows: Floats, tool: np.ndarray) -> Floats:
+def tips(result: Timed, rows: Floats, tool: np.ndarray) -> Floats:
     """The tip's place over the work for rows of axis values with a tool each, (n, 3)."""
-    from .virtual_control import tool_mount
-
-    assert result.setup
     chain, job = result.chain, result.job
-    reference = result.setup.references.get(1, {})
-    full = np.tile([reference.get(axis, 0.0) for axis in chain.axes], (len(rows), 1))
-    for column, axis in enumerate(result.setup.axes):
-        full[:, chain.axes.index(axis)] = rows[:, column]
-    work = chain.mount_of("work")
+    full = result.full(rows)
+    work = work_mount(job, chain)
     points = np.zeros((len(rows), 3))
     entries = {entry.number: entry for entry in job.tools.tools}
     for number in np.unique(tool).tolist():

@@ -9,7 +9,6 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..contact.bodies import Body
 from ..contact.program import Follower, clearances, pairs_of
 from ..findings import Docket
 from ..geometry.frames import Floats
@@ -19,7 +18,9 @@ from ..machine import Chain
 from ..program.interpreter import Interpreter
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, slides_of, time_motions
-from .run import KNOT_TOLERANCE_MM, assemblies, contact_bodies
+from .replaying import KNOT_TOLERANCE_MM
+from .run import assemblies
+from .scene import blanks, contact_bodies
 from .virtual_control import control_setup, kinematics_of
 
 HAIR = 0.02  # mm or degrees
@@ -61,7 +62,7 @@ class HandPanel:
         self.channel = channel
         every = set(self.tools)
         self.bodies = contact_bodies(job, self.chain, self.tools, every)
-        self.bodies += [Body(b.name, *_stock(job, self.chain, b.name)) for b in job.file.bodies if b.role == "stock"]
+        self.bodies += blanks(job, self.chain)
         self.pairs = [
             pair for pair in pairs_of(self.bodies, self.chain, job.machine.ignore)
             if not any(body.while_work == "spins" for body in pair)
@@ -136,12 +137,11 @@ class HandPanel:
         return found
 
     def _knots(self, rows: Floats) -> Knots:
-        m = len(rows) - 1
-        return Knots(self._full(rows), np.arange(m, dtype=np.int32), np.arange(m, dtype=float), np.arange(1.0, m + 1))
+        return Knots.through(self._full(rows))
 
     def _prepared(self, knots: Knots, tool: int) -> Follower:
         """A follower for these knots that shares the trees and pieces made before."""
-        follower = Follower(np.full(max(1, len(knots.motion)), tool, np.int32), knots, self.chain)
+        follower = Follower(np.full(max(1, len(knots.motion)), tool, np.int32), knots, knots.at, self.chain)
         if self._follower:
             follower.trees, follower.convex = self._follower.trees, self._follower.convex
         self._follower = follower
@@ -149,8 +149,7 @@ class HandPanel:
 
     def touching_at_rest(self) -> list[tuple[str, str]]:
         """Pairs that touch where the machine stands when it is switched on: faults of the model, or meant to."""
-        knots = Knots(self._full(np.array([self.home, self.home])), np.zeros(1, np.int32), np.zeros(1), np.ones(1))
-        follower = self._prepared(knots, 0)
+        follower = self._prepared(self._knots(np.array([self.home, self.home])), 0)
         return [
             (a.label, b.label)
             for a, b in self.pairs
@@ -162,7 +161,11 @@ class HandPanel:
         docket = Docket()
         start = dict(zip(self.setup.axes, values, strict=True))
         run = Interpreter(
-            self.setup, [ProgramText("typed", block.encode(), self.setup.dialect.o_words)], docket, self.channel, start
+            self.setup,
+            [ProgramText("typed", f"{block}\nM30\n".encode(), self.setup.dialect.o_words)],
+            docket,
+            self.channel,
+            start,
         )
         run.control.tool = tool
         # A block typed by hand may cut without having called a length offset first: the hand knows.
@@ -191,13 +194,3 @@ class HandPanel:
             own = value - geometry.get(axis, 0.0) - (length if axis == "Z" else 0.0)
             held[axis] = round(own * (2.0 if axis in self.setup.diameters else 1.0), 6)
         return held
-
-
-def _stock(job: Job, chain: Chain, name: str):  # type: ignore[no-untyped-def]
-    """Link and solids of a stock body as it is before the first cut."""
-    from ..geometry.frames import frame
-
-    item = next(body for body in job.file.bodies if body.name == name)
-    mount = chain.mounts[item.mount]
-    placed = frame(mount.at, mount.turn)
-    return mount.link, tuple(mesh.moved(placed) for mesh in job.body_meshes[name])

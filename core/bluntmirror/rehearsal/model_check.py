@@ -13,10 +13,10 @@ from ..contact.bodies import parting_shift
 from ..contact.program import Follower, pairs_of
 from ..geometry.frames import Floats
 from ..job import Job
+from ..job.models import Mount
 from ..machine import Chain
 from ..machine.screws import between_mounts
-from ..timeline.reel import Knots
-from .run import contact_bodies
+from .scene import contact_bodies
 from .virtual_control import kinematics_of
 
 ALIKE = 0.7  # cosine within which a direction counts as that of its axis
@@ -52,13 +52,13 @@ def _overlaps(job: Job, chain: Chain) -> list[Fault]:
     """Bodies that touch with every axis at the reference."""
     bodies = [b for b in contact_bodies(job, chain, {}, set()) if b.while_work != "spins"]
     reference = job.machine.reference.get("1", {})
-    home = np.array([[reference.get(axis, 0.0) for axis in chain.axes]] * 2)
-    follower = Follower(np.zeros(1, np.int32), Knots(home, np.zeros(1, np.int32), np.zeros(1), np.ones(1)), chain)
+    home = np.array([[reference.get(axis, 0.0) for axis in chain.axes]])
+    follower = Follower.at_rest(home, chain)
     faults = []
     for a, b in pairs_of(bodies, chain, job.machine.ignore):
         seen = follower.follow(a, b, 0.0)
         if (seen.hit == 2).any():
-            depth = parting_shift(a.solids, b.solids, seen.screws.poses(home[:1])[0])
+            depth = parting_shift(a.solids, b.solids, seen.screws.poses(home)[0])
             faults.append(Fault(f"{a.label} and {b.label}", f"they stand {depth:.2f} mm in each other at the reference",
                                 f'If they are meant to touch, add ["{a.label}", "{b.label}"] to ignore; if not, move one.', (a.label, b.label)))  # fmt: skip
     return faults
@@ -67,12 +67,15 @@ def _overlaps(job: Job, chain: Chain) -> list[Fault]:
 def _signs(job: Job, chain: Chain) -> list[Fault]:
     """ISO 841: a positive word moves the tool, seen from the work, along +X, +Y, +Z or by the right hand about them; +Z leads
     away from the work, along the tool where it stands in a spindle; X, Y and Z are right-handed."""
+    tools, works = ([m for m in chain.mounts.values() if m.takes == takes] for takes in ("tool", "work"))
+    # A second spindle may face the other way: a fault is what is wrong wherever one looks from.
+    found = [_signs_between(job, chain, tool, work) for tool in tools for work in works]
+    return [fault for fault in found[0] if all(fault in others for others in found[1:])] if found else []
+
+
+def _signs_between(job: Job, chain: Chain, tool: Mount, work: Mount) -> list[Fault]:
     axes = job.machine.channels[0].axes
     faults = []
-    try:
-        tool, work = chain.mount_of("tool"), chain.mount_of("work")
-    except StopIteration:
-        return []
     screws = between_mounts(chain, work, tool)
     zero = np.zeros((1, len(chain.axes)))
     pose = screws.poses(zero)[0]

@@ -14,20 +14,20 @@ from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
 from ..findings import Edit, Fix
-from ..geometry.frames import Floats
+from ..geometry.frames import Floats, frame, inverse
 from ..program.motions import ARC, FEED, RAPID, THREAD, TOOL_CHANGE, Motions
-from .result import Rehearsal
+from .result import Timed
+from .virtual_control import tool_mount
 
 SQUARE = 0.9999  # cosine of the angle between the tool and an axis of the work
 LOW_MM = 1e-6
 APPROACH_SLOPE = 0.5  # going down the tool's own way, at most this much aside of it, is an approach
 
 
-def check_order(result: Rehearsal, channel: int) -> None:
+def check_order(result: Timed) -> None:
     """One caution for each slip. What is low is asked along the tool as it stands at the end of each motion: of rapids and
     changes, and of the motions before them; nothing else is asked about."""
-    job, chain, reel = result.job, result.chain, result.reel
-    assert reel and result.setup
+    job, reel = result.job, result.reel
     if job.machine.work_spindle:
         return  # work on a spindle has no top to stay above
     motions = reel.motions
@@ -37,33 +37,13 @@ def check_order(result: Rehearsal, channel: int) -> None:
     rows = rows[rows >= 0]
     if not n or not len(rows):
         return
-    reference = result.setup.references.get(1, {})
-    values = np.tile([reference.get(axis, 0.0) for axis in chain.axes], (len(rows) + 1, 1))
-    for column, axis in enumerate(result.setup.axes):
-        values[:, chain.axes.index(axis)] = np.concatenate([[motions.start[column]], motions.end[rows, column]])
-    work = chain.mount_of("work")
-    has_stock = any(body.role == "stock" for body in job.file.bodies)
-    poses = chain.tool_in_work(chain.mount_of("tool"), work, values)
-    to_work = np.linalg.inv(chain.mount_pose(work, values[:1])[0])
-    corners = []
-    for body in job.file.bodies:
-        mount = chain.mounts[body.mount]
-        if body.role == "design" or mount.link != work.link or (has_stock and body.role != "stock"):
-            continue
-        pose = to_work @ chain.mount_pose(mount, values[:1])[0]
-        corners += [hull_corners(mesh.moved(pose).vertices) for mesh in job.body_meshes[body.name]]
-    if not corners:
+    stands = _stands(result, rows)
+    if stands is None:
         return
-    stands = _Stands(
-        rows, poses, tops_along(corners, poses[:, :3, 2]), motions.tool, {n: t.length for n, t in result.tools.items()}
-    )
 
     def say(rule: str, motion: int, told: str, remedy: str, fix: Fix | None = None) -> None:
-        result.docket.add(
-            rule, told, channel=channel, program=motions.file_name(motion), line=int(motions.line[motion]),
-            time=float(reel.begin_time[motion]), tool=int(motions.tool[motion]), motion=motion, last_motion=motion,
-            amount=max(0.0, -min(stands.clear(motion), stands.clear(motion - 1, motion))), remedy=remedy, fix=fix,
-        )  # fmt: skip
+        amount = max(0.0, -min(stands.clear(motion), stands.clear(motion - 1, motion)))
+        result.docket.add(rule, told, where=reel.where(motion), amount=amount, remedy=remedy, fix=fix)
 
     if "Z" not in job.machine.tool_change.at:
         for i in np.flatnonzero((motions.kind == TOOL_CHANGE) & (np.arange(n) > 0)).tolist():
@@ -77,9 +57,39 @@ def check_order(result: Rehearsal, channel: int) -> None:
             "of the work", "Retract before the end of the program.", _retract(result))  # fmt: skip
 
 
-def _retract(result: Rehearsal) -> Fix | None:
+def _stands(result: Timed, rows: NDArray[np.int64]) -> _Stands | None:
+    """The tool over the work at the end of some motions, whatever mounts the machine has and in whatever order. The work is
+    all stock, on whichever mount (where there is none: fixtures and parts); it is low for the tool where it is so over any."""
+    job, chain, motions = result.job, result.chain, result.reel.motions
+    values = result.full(np.concatenate([motions.start[None], motions.end[rows]]))
+    role = ("stock",) if any(body.role == "stock" for body in job.file.bodies) else ("fixture", "part")
+    used = {int(n): tool_mount(job, chain, int(n)) for n in np.unique(motions.tool)}
+    number = np.concatenate([motions.tool[:1], motions.tool[rows]])
+    poses = np.empty((len(values), 4, 4))
+    for n, mount in used.items():
+        poses[number == n] = chain.mount_pose(mount, values[number == n])
+    # Seen from the link that carries the first body in name, which is the same however the file lists them.
+    bodies = sorted((body for body in job.file.bodies if body.role in role), key=lambda body: body.name)
+    if not bodies:
+        return None
+    base = chain.mounts[bodies[0].mount].link
+    seen = inverse(chain.pose(base, values))
+    poses = seen @ poses
+    tops = np.full(len(values), -np.inf)
+    for body in bodies:
+        mount = chain.mounts[body.mount]
+        corners = [hull_corners(m.moved(frame(mount.at, mount.turn)).vertices) for m in job.body_meshes[body.name]]
+        if mount.link == base:
+            tops = np.maximum(tops, tops_along(corners, poses[:, :3, 2]))
+            continue
+        carried = seen @ chain.pose(mount.link, values)  # of another link: it may move against the first
+        down = np.einsum("nji,nj->ni", carried[:, :3, :3], poses[:, :3, 2])
+        tops = np.maximum(tops, tops_along(corners, down) + np.einsum("ni,ni->n", carried[:, :3, 3], poses[:, :3, 2]))
+    return _Stands(rows, poses, tops, motions.tool, {n: t.length for n, t in result.tools.items()})
+
+
+def _retract(result: Timed) -> Fix | None:
     """Z home before the block that ends the program, where Z's home is up."""
-    assert result.interpreted and result.setup
     if result.interpreted.ended is None or result.setup.dialect.turning:
         return None
     program, line = result.interpreted.ended

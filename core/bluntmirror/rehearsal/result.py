@@ -1,4 +1,4 @@
-"""What a rehearsal found out."""
+"""What is known after each stage: opened → timed → rehearsed. What a stage has is in its type."""
 
 from __future__ import annotations
 
@@ -68,24 +68,13 @@ class CutStock:
 
 
 @dataclass
-class Rehearsal:
-    """Everything a run found out; nothing in it changes afterwards."""
+class Opened:
+    """A job with its machine's chain and its tools as they hang."""
 
     job: Job
     chain: Chain
     tools: dict[int, Assembly]
     docket: Docket
-    interpreted: Interpreted | None = None
-    others: dict[int, Interpreted] = field(default_factory=dict)  # the further channels, read but not replayed
-    reel: Reel | None = None
-    knots: Knots | None = None
-    margins: list[Margin] = field(default_factory=list)
-    pairs: int = 0
-    off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off
-    stocks: list[CutStock] = field(default_factory=list)
-    resumed: dict[str, int] = field(default_factory=dict)  # stock → the last motion that a checkpoint had cut already
-    setup: Setup | None = None
-    kinematics: Kinematics | None = None
 
     @property
     def findings(self) -> list[Finding]:
@@ -94,3 +83,39 @@ class Rehearsal:
     @property
     def verdict(self) -> str:
         return verdict_of(self.docket)
+
+
+@dataclass
+class Timed(Opened):
+    """The programs read and carried out, and the first channel's motions timed: what the program check knows."""
+
+    setup: Setup
+    kinematics: Kinematics | None  # None where X, Y and Z do not span space
+    interpreted: Interpreted
+    others: dict[int, Interpreted]  # the further channels, read but not replayed
+    reel: Reel
+
+    @property
+    def channel(self) -> int:
+        return self.reel.channel
+
+    def full(self, rows: Floats) -> Floats:
+        """Rows of the channel's axis values over every axis of the chain: axes that it does not have stay at their reference."""
+        reference = self.setup.references.get(1, {})
+        full = np.tile([reference.get(axis, 0.0) for axis in self.chain.axes], (len(rows), 1))
+        for column, axis in enumerate(self.setup.axes):
+            full[:, self.chain.axes.index(axis)] = rows[:, column]
+        return full
+
+
+@dataclass
+class Rehearsal(Timed):
+    """Everything a run found out; nothing in it changes afterwards."""
+
+    knots: Knots
+    values: Floats  # (m + 1, k): every axis of the chain at the knots
+    margins: list[Margin] = field(default_factory=list)
+    pairs: int = 0
+    off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off
+    stocks: list[CutStock] = field(default_factory=list)
+    resumed: dict[str, int] = field(default_factory=dict)  # stock → the last motion that a checkpoint had cut already

@@ -9,6 +9,7 @@ upright   a piece whose tool stands along the grid's Z all the way: the closed f
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from scipy.spatial import ConvexHull
@@ -29,19 +30,18 @@ TIP_TOLERANCE_MM = 0.001  # of the tip's straight way between the ends of a piec
 MOST_DEGREES = 1.5  # that a rotary axis turns within a piece: 50 mm above the tip its arc stands off by 4 µm
 UPRIGHT = 1e-12
 UPRIGHT_MODE, TURNED, RING = 0, 1, 2
+RINGS_AT_ONCE = 65_536
 
 
 class Segments:
     """The pieces of all segments that have a known tool. `tool_from_work`: every tool's mount seen from the work mount;
-    `frame`: the grid's in the work mount's; `values` (m + 1, k): all axes of the chain at the knots; `spins` (motions,):
-    whether the work spins."""
+    `frame`: the grid's in the work mount's; `spins` (motions,): whether the work spins."""
 
     def __init__(
-        self, result: Rehearsal, tool_from_work: dict[int, Screws], frame: Floats, values: Floats, sets: ToolSets,
-        turned: ToolSets, spins: np.ndarray,
+        self, result: Rehearsal, tool_from_work: dict[int, Screws], frame: Floats, sets: ToolSets, turned: ToolSets,
+        spins: np.ndarray,
     ) -> None:  # fmt: skip
-        assert result.reel and result.knots
-        motions, knots = result.reel.motions, result.knots
+        motions, knots, values = result.reel.motions, result.knots, result.values
         tool_number = motions.tool[knots.motion]
         usable = {n for n, tool in result.tools.items() if tool.carried_out}
         # While a turret indexes its tools swing past the work: that is a matter of contact, not of cutting.
@@ -152,7 +152,6 @@ class Segments:
     @staticmethod
     def _thread_steps(result: Rehearsal, motion: np.ndarray, number: np.ndarray, way: Floats) -> Floats:
         """The share of each segment that one turn of the work is, for those that a thread insert cuts; 0 for all others."""
-        assert result.reel
         motions = result.reel.motions
         inserts = [n for n, tool in result.tools.items() if tool.is_turning and tool.cuts_threads]
         cut = (motions.kind[motion] == THREAD) & np.isin(number, inserts) & (motions.rpm[motion] != 0)
@@ -231,27 +230,71 @@ class Segments:
         """The segment of a piece and the share of that segment at a share of the piece."""
         return int(self.index[row]), float(self.share0[row] + share * (self.share1[row] - self.share0[row]))
 
-    def first_through(self, point: Floats) -> int:
-        """The first piece whose cutter sweeps over a point (grid frame); −1 when none does."""
-        found = []
-        upright = np.flatnonzero(self.mode == UPRIGHT_MODE)
-        cutting = np.ascontiguousarray(self.sets[:, CUT])
-        if len(upright):
-            row = first_through(
-                self.start[upright], self.delta[upright], self.tool[upright], self.slabs, cutting, point
+    def first_through(self, points: Floats) -> np.ndarray:
+        """For each point (n, 3; grid frame) the first piece whose cutter sweeps over it; −1 where none does."""
+        of_mode = {mode: np.flatnonzero(self.mode == mode) for mode in (UPRIGHT_MODE, TURNED, RING)}
+        asks: list[tuple[np.ndarray, Callable[[Floats], int]]] = []
+        if len(rows := of_mode[UPRIGHT_MODE]):
+            columns = (
+                self.start[rows],
+                self.delta[rows],
+                self.tool[rows],
+                self.slabs,
+                np.ascontiguousarray(self.sets[:, CUT]),
             )
-            found += [int(upright[row])] if row >= 0 else []
-        turned = np.flatnonzero(self.mode == TURNED)
-        if len(turned):
+            asks.append((rows, partial(first_through, *columns)))
+        if len(rows := of_mode[TURNED]):
             sets = self.turned_sets
-            batch = TurnedBatch(self.start[turned], self.delta[turned], self.tool[turned], self.flags[turned],
-                                self.motion[turned], self.axis[turned], self.turn[turned])  # fmt: skip
-            row = first_turned_through(
+            batch = TurnedBatch(self.start[rows], self.delta[rows], self.tool[rows], self.flags[rows], self.motion[rows],
+                                self.axis[rows], self.turn[rows])  # fmt: skip
+            turned = (
                 batch.start, batch.delta, batch.axis, batch.turn, batch.search_steps(sets.extents[:, :, 2].max(axis=1)),
-                batch.tool, sets.slabs, np.ascontiguousarray(sets.sets[:, CUT]), point,
+                batch.tool, sets.slabs, np.ascontiguousarray(sets.sets[:, CUT]),
             )  # fmt: skip
-            found += [int(turned[row])] if row >= 0 else []
-        return min(found, default=-1)
+            asks.append((rows, partial(first_turned_through, *turned)))
+        if len(rows := of_mode[RING]):
+            asks.append((rows, partial(self._first_ring_through, rows)))
+        found = np.full(len(points), -1, np.int64)
+        for n, point in enumerate(points):
+            hits = [int(rows[row]) for rows, ask in asks if (row := int(ask(point))) >= 0]
+            found[n] = min(hits, default=-1)
+        return found
+
+    def _first_ring_through(self, rows: np.ndarray, point: Floats) -> int:
+        """The first of some turning pieces whose insert sweeps over a point: a convex outline on a straight way covers it
+        between the shares at which it is inside of every edge."""
+        radius = float(np.hypot(*(point - self.centre)[:2]))
+        for at in range(0, len(rows), RINGS_AT_ONCE):
+            part = rows[at : at + RINGS_AT_ONCE]
+            covered = np.zeros(len(part), np.bool_)
+            for number in np.unique(self.tool[part]):
+                mine = np.flatnonzero(self.tool[part] == number)
+                outline, normal = self._insert(int(number))
+                depth = np.einsum("ej,ej->e", normal, outline)
+                for r in (radius, -radius):
+                    room = (
+                        depth - (np.array([point[2], r]) - self.ring_start[part[mine]]) @ normal.T
+                    )  # ≥ 0 inside, at share 0
+                    gain = self.ring_delta[part[mine]] @ normal.T
+                    with np.errstate(divide="ignore", invalid="ignore"):
+                        turning = -room / gain
+                    low = np.where(gain > 0, turning, np.where((gain == 0) & (room < -HAIR_MM), np.inf, 0.0)).max(
+                        axis=1
+                    )
+                    high = np.where(gain < 0, turning, 1.0).min(axis=1)
+                    covered[mine] |= np.maximum(low, 0.0) <= np.minimum(high, 1.0) + 1e-12
+            if covered.any():
+                return at + int(np.argmax(covered))
+        return -1
+
+    def _insert(self, tool: int) -> tuple[Floats, Floats]:
+        """The corners (v, 2) of a turning tool's insert and the outward normals of the edges that begin there."""
+        first = self.ring_sets.of_tool[tool][0]
+        outline = self.ring_sets.outlines[self.ring_sets.begin[first] : self.ring_sets.begin[first + 1]]
+        normal = np.roll(outline, -1, axis=0) - outline
+        normal = np.column_stack([normal[:, 1], -normal[:, 0]]) / np.linalg.norm(normal, axis=1, keepdims=True)
+        inwards = float(np.einsum("ij,ij->i", outline - outline.mean(axis=0), normal).min()) < 0.0
+        return outline, -normal if inwards else normal
 
     def first_touch(self, row: int, kind: int, point: Floats) -> float:
         """The share of a piece at which a set of the tool first covers a point (grid frame) — or comes nearest to it,
@@ -292,12 +335,7 @@ class Segments:
 
     def _insert_at(self, row: int, point: Floats) -> float:
         """The share of a turning piece at which the insert first covers a point's z and distance from the axis."""
-        first = self.ring_sets.of_tool[int(self.tool[row])][0]
-        outline = self.ring_sets.outlines[self.ring_sets.begin[first] : self.ring_sets.begin[first + 1]]
-        normal = np.roll(outline, -1, axis=0) - outline
-        normal = np.column_stack([normal[:, 1], -normal[:, 0]]) / np.linalg.norm(normal, axis=1, keepdims=True)
-        if float(np.einsum("ij,ij->i", outline - outline.mean(axis=0), normal).min()) < 0.0:
-            normal = -normal
+        outline, normal = self._insert(int(self.tool[row]))
         radius = float(np.hypot(*(point - self.centre)[:2]))
         shares = np.linspace(0.0, 1.0, TOUCH_STEPS + 1)
         tips = self.ring_start[row] + np.multiply.outer(shares, self.ring_delta[row])

@@ -7,12 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..findings import Docket, causes
+from ..findings import causes
 from ..geometry.frames import Floats
 from ..machine import Chain
 from ..machine.tip import Kinematics
-from ..program.motions import ARC, FEED, PLANE_AXES
+from ..program.motions import ARC, FEED, PLANE_AXES, RAPID
 from ..timeline.reel import Reel
+from .result import Timed
+from .virtual_control import tool_mount
 
 INDEX_HAIR_DEG = 0.001  # least increment of a rotary word on common controls (IS-B, common practice)
 HAIR_MM = 1e-6  # float noise is not overtravel
@@ -95,8 +97,9 @@ def ranges(reel: Reel, chain: Chain) -> list[AxisRange]:
     return result
 
 
-def check_travel(reel: Reel, chain: Chain, docket: Docket, channel: int, lengths: dict[int, float]) -> None:
-    """One finding for each cause that sends an axis past a limit. `lengths` of the tools, for the place of the tip."""
+def check_travel(result: Timed) -> None:
+    """One finding for each cause that sends an axis past a limit."""
+    reel, chain, docket = result.reel, result.chain, result.docket
     motions = reel.motions
     low, high = extremes(reel)
     operation = motions.operation
@@ -113,20 +116,21 @@ def check_travel(reel: Reel, chain: Chain, docket: Docket, channel: int, lengths
                 first, worst = int(run[0]), float(past[run].max())
                 unit = "mm" if chain.joints[axis].type == "linear" else "°"
                 share = _passing(reel, first, i, limit)
-                begin, end = reel.begin_time[first], reel.end_time[first]
+                told = f"{axis} would pass its {sign} limit ({limit:g}) by {worst:.3f} {unit}"
+                shift = f"{worst:.3f} {unit}"
+                if axis in result.setup.diameters:  # the travel is the slide's; people read diameters
+                    told = f"{axis} would pass its {sign} limit by {worst:.3f} mm of its slide ({limit:g}; {2 * worst:.3f} in diameter)"
+                    shift = f"{2 * worst:.3f} mm in diameter"
                 docket.add(
-                    "travel.over",
-                    f"{axis} would pass its {sign} limit ({limit:g}) by {worst:.3f} {unit}",
-                    channel=channel, program=motions.file_name(first), line=int(motions.line[first]),
-                    time=float(begin + share * (end - begin)), tool=int(motions.tool[first]), axis=axis, amount=worst,
-                    count=len(run), motion=first, last_motion=int(run[-1]),
-                    point=_tip(reel, chain, first, share, lengths),
-                    remedy=f"Shift the work by {worst:.3f} {unit} in {axis}, or shorten the move.",
+                    "travel.over", told, where=reel.where(first, _time_of(reel, first, share), int(run[-1])), axis=axis,
+                    amount=worst, count=len(run), point=_tip(result, first, share),
+                    remedy=f"Shift the work by {shift} in {axis}, or shorten the move.",
                 )  # fmt: skip
 
 
-def check_indexing(reel: Reel, chain: Chain, docket: Docket, channel: int, lengths: dict[int, float]) -> None:
+def check_indexing(result: Timed) -> None:
     """Where a program sends an axis that only indexes between two of its positions, or turns it in a cutting move."""
+    reel, chain, docket = result.reel, result.chain, result.docket
     motions = reel.motions
     begin = motions.begin
     for column, axis in enumerate(motions.axes):
@@ -147,19 +151,17 @@ def check_indexing(reel: Reel, chain: Chain, docket: Docket, channel: int, lengt
                 first = int(run[0])
                 words = {"axis": axis, "value": float(motions.end[first, column]), "step": step}
                 docket.add(
-                    "travel.reach", told.format(**words), channel=channel, program=motions.file_name(first),
-                    line=int(motions.line[first]), time=float(reel.end_time[first]), tool=int(motions.tool[first]), axis=axis,
-                    amount=float(off[run].max()), count=len(run), motion=first, last_motion=int(run[-1]),
-                    point=_tip(reel, chain, first, 1.0, lengths), remedy=remedy.format(**words),
+                    "travel.reach", told.format(**words), where=reel.where(first, float(reel.end_time[first]), int(run[-1])),
+                    axis=axis, amount=float(off[run].max()), count=len(run), point=_tip(result, first, 1.0),
+                    remedy=remedy.format(**words),
                 )  # fmt: skip
 
 
-def check_rewinds(
-    reel: Reel, chain: Chain, kinematics: Kinematics | None, docket: Docket, channel: int, lengths: dict[int, float]
-) -> NDArray[np.int64]:
+def check_rewinds(result: Timed) -> NDArray[np.int64]:
     """Where under tip control a rotary axis goes nearly all the way round in a cutting move to point the tool where it
     pointed before: a post that ran out of travel. The tip keeps to its way, but the cutter sweeps a whole turn there.
     Returns the motions (r,)."""
+    reel, chain, kinematics, docket = result.reel, result.chain, result.kinematics, result.docket
     motions = reel.motions
     rotary = [i for i, axis in enumerate(motions.axes) if chain.joints[axis].type == "rotary"]
     if kinematics is None or not rotary:
@@ -179,19 +181,16 @@ def check_rewinds(
         way = float(turned[first].max())
         docket.add(
             "travel.rewind", f"{axis} turns {way:.1f}° within this cutting move, though the tool's direction changes by "
-            f"{apart[int(np.searchsorted(suspects, first))]:.1f}° only", channel=channel, program=motions.file_name(first),
-            line=int(motions.line[first]), time=float(reel.begin_time[first]), tool=int(motions.tool[first]), axis=axis,
-            amount=way, count=len(run), motion=first, last_motion=int(run[-1]), point=_tip(reel, chain, first, 0.0, lengths),
+            f"{apart[int(np.searchsorted(suspects, first))]:.1f}° only", where=reel.where(first, last=int(run[-1])), axis=axis,
+            amount=way, count=len(run), point=_tip(result, first, 0.0),
         )  # fmt: skip
     return found
 
 
-def check_speed(
-    reel: Reel, chain: Chain, kinematics: Kinematics | None, docket: Docket, channel: int, lengths: dict[int, float],
-    told_already: NDArray[np.int64],
-) -> None:  # fmt: skip
+def check_speed(result: Timed, told_already: NDArray[np.int64]) -> None:
     """Where tip control asks an axis for more speed than it has: near a singularity, and, where the tip itself must slow
     down much, elsewhere. `told_already`: motions whose slowness has another cause."""
+    reel, chain, kinematics, docket = result.reel, result.chain, result.kinematics, result.docket
     motions = reel.motions
     slow = np.setdiff1d(np.flatnonzero(reel.slow_axis >= 0), told_already)
     if not len(slow) or kinematics is None:
@@ -217,9 +216,8 @@ def check_speed(
             if kind == "travel.singular":
                 told += f" (the tool stands {np.degrees(np.arcsin(min(1.0, sine[slow == worst][0]))):.1f}° from the axis it turns about)"
             docket.add(
-                kind, told, channel=channel, program=motions.file_name(first), line=int(motions.line[first]),
-                time=float(reel.begin_time[first]), tool=int(motions.tool[first]), axis=axis, amount=need - top,
-                count=len(run), motion=first, last_motion=int(run[-1]), point=_tip(reel, chain, first, 0.0, lengths),
+                kind, told, where=reel.where(first, last=int(run[-1])), axis=axis, amount=need - top, count=len(run),
+                point=_tip(result, first, 0.0),
             )  # fmt: skip
 
 
@@ -235,12 +233,24 @@ def _passing(reel: Reel, motion: int, axis: int, limit: float) -> float:
     return min(max(float(share), 0.0), 1.0)
 
 
-def _tip(reel: Reel, chain: Chain, motion: int, share: float, lengths: dict[int, float]) -> tuple[float, float, float]:
+def _time_of(reel: Reel, motion: int, share: float) -> float:
+    """When a motion has come a share of its way."""
+    if (
+        reel.motions.kind[motion] == ARC
+        or motion in reel.ways.motion
+        or (reel.dogleg and reel.motions.kind[motion] == RAPID)
+    ):
+        return float(reel.begin_time[motion] + share * (reel.end_time[motion] - reel.begin_time[motion]))
+    return reel.moment(motion, share)
+
+
+def _tip(result: Timed, motion: int, share: float) -> tuple[float, float, float]:
     """The tool's tip in the machine's frame at a share of a motion's way: where to look."""
-    values = np.zeros((1, len(chain.axes)))
+    reel, chain = result.reel, result.chain
     begin, end = reel.motions.begin[motion], reel.motions.end[motion]
-    for column, axis in enumerate(reel.motions.axes):
-        values[0, chain.axes.index(axis)] = begin[column] + share * (end[column] - begin[column])
-    tool = chain.mount_pose(chain.mount_of("tool"), values)[0]
-    x, y, z = tool[:3, 3] - lengths.get(int(reel.motions.tool[motion]), 0.0) * tool[:3, 2]
+    values = result.full((begin + share * (end - begin))[None])
+    number = int(reel.motions.tool[motion])
+    pose = chain.mount_pose(tool_mount(result.job, chain, number), values)[0]
+    tip = result.tools[number].tip if number in result.tools else (0.0, 0.0, 0.0)
+    x, y, z = pose[:3, :3] @ np.array(tip) + pose[:3, 3]
     return float(x), float(y), float(z)

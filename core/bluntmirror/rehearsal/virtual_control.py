@@ -130,6 +130,7 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
         change_at=dict(change.at),
         change_moves=change.moves,
         change_seconds=change.seconds,
+        change_keeps_spindle=change.keeps_spindle,
         max_rpm=job.machine.spindle.max_rpm,
         variables=dict(job.file.variables),
         bare_increment=job.file.bare_numbers == "increment",

@@ -12,7 +12,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..program.interpreter import Wait
-from .result import Rehearsal
+from .result import Timed
 
 
 @dataclass(frozen=True)
@@ -57,10 +57,9 @@ def _meets(channel: int, standing: dict[int, Wait], waits: dict[int, list[Wait]]
     return sorted(group) if len(group) > 1 else []
 
 
-def check_waits(result: Rehearsal) -> None:
+def check_waits(result: Timed) -> None:
     """Marks that nobody answers, and channels that wait for each other."""
-    assert result.interpreted
-    waits = {result.job.file.programs[0].channel: result.interpreted.waits}
+    waits = {result.channel: result.interpreted.waits}
     waits |= {channel: other.waits for channel, other in result.others.items()}
     _, left = meetings(waits)
     for channel, index in left.items():

@@ -9,15 +9,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..findings import Where
 from ..job.models import Joint
 from ..machine.tip import Kinematics
 from ..program.motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, THREAD, TOOL_CHANGE, WAIT, Motions
-from .law_kernel import time_at, time_law, trapezoid
+from .law_kernel import time_at, time_law, trapezoid, way_at
 from .ways import Ways, ways_in_frame
 
 # How long a control takes over a corner that it runs through: the speed of an axis may jump by what its acceleration
 # makes in this time. Common practice; calibrated per machine later.
 CORNER_SECONDS = 0.004
+STILL = (DWELL, TOOL_CHANGE, WAIT, OTHER)  # kinds of motion that take time where they stand
 
 Floats = NDArray[np.float64]
 
@@ -41,20 +43,76 @@ class Reel:
     way_time: Floats  # (p,), s from the motion's begin to each of the ways' points
     asked_share: Floats  # (n,): the speed that the axes allow as a share of the feed asked for, 1 where it is kept
     slow_axis: NDArray[np.int64]  # (n,): the axis that asks for it, −1 for none
+    channel: int = 1
 
     @property
     def seconds(self) -> float:
         return float(self.end_time[-1]) if len(self.end_time) else 0.0
 
+    def where(self, motion: int, time: float | None = None, last: int | None = None) -> Where:
+        """The place of a finding that begins in a motion (−1: in none), at its begin unless a time is given."""
+        motions = self.motions
+        if motion < 0:
+            return Where(self.channel, time=time or 0.0)
+        return Where(
+            self.channel, motions.file_name(motion), int(motions.line[motion]),
+            float(self.begin_time[motion]) if time is None else float(time), int(motions.tool[motion]), motion,
+            motion if last is None else last,
+        )  # fmt: skip
+
+    def law(self, motion: int) -> tuple[float, float, float, float, float, float]:
+        """A motion's length, speeds and duration as `law_kernel` takes them."""
+        duration = self.end_time[motion] - self.begin_time[motion]
+        return (
+            self.length[motion],
+            self.v_in[motion],
+            self.v_out[motion],
+            self.v_peak[motion],
+            self.accel[motion],
+            duration,
+        )
+
+    def moment(self, motion: int, share: float) -> float:
+        """When a straight motion has come a share (0–1) of its way, by its time law."""
+        if self.length[motion] <= 0.0:
+            return float(self.begin_time[motion] + share * (self.end_time[motion] - self.begin_time[motion]))
+        return float(self.begin_time[motion] + time_at(share * self.length[motion], *self.law(motion)))
+
 
 @dataclass
 class Knots:
-    """m straight segments in axis space; segment i runs from at[i] to at[i + 1] during [t0[i], t1[i]]."""
+    """m straight segments in axis space; segment i runs from at[i] to at[i + 1] during [t0[i], t1[i]]. Still time has
+    segments too, in which at[i] and at[i + 1] are the same: what spins, changes, comes or goes meanwhile is asked there."""
 
     at: Floats  # (m + 1, k)
     motion: NDArray[np.int32]  # (m,)
     t0: Floats
     t1: Floats
+    phase: NDArray[np.int32]  # (m,): how many programmed stops lie before it
+
+    @staticmethod
+    def through(at: Floats) -> Knots:
+        """A way through rows of axis values, a motion and a second for each piece of it."""
+        m = len(at) - 1
+        return Knots(
+            at, np.arange(m, dtype=np.int32), np.arange(m, dtype=float), np.arange(1.0, m + 1), np.zeros(m, np.int32)
+        )
+
+    def only_one(self, segment: int) -> bool:
+        """Whether a segment is the whole way of its motion."""
+        motion = self.motion
+        return not (
+            (segment > 0 and motion[segment - 1] == motion[segment])
+            or (segment + 1 < len(motion) and motion[segment + 1] == motion[segment])
+        )
+
+    def moment(self, reel: Reel, segment: int, share: float) -> float:
+        """When the axes have come a share of a segment: by the time law where it is a motion's whole way; the pieces of
+        arcs, ways and bending rapids are short enough to be even."""
+        motion = int(self.motion[segment])
+        if self.only_one(segment) and not (reel.dogleg and reel.motions.kind[motion] == RAPID):
+            return reel.moment(motion, share)
+        return float(self.t0[segment] + share * (self.t1[segment] - self.t0[segment]))
 
 
 def slides_of(joints: Sequence[Joint]) -> Floats:
@@ -69,10 +127,11 @@ def slides_of(joints: Sequence[Joint]) -> Floats:
 
 
 def time_motions(
-    motions: Motions, joints: list[Joint], dogleg: bool, kinematics: Kinematics | None = None, rapid_share: float = 1.0
-) -> Reel:
-    """Give every motion its time. `joints` in the order of the motions' axes; rates mm/min, accelerations mm/s²;
-    `rapid_share`: the rapid override, 0–1."""
+    motions: Motions, joints: list[Joint], dogleg: bool, kinematics: Kinematics | None = None, rapid_share: float = 1.0,
+    channel: int = 1,
+) -> Reel:  # fmt: skip
+    """Give every motion of a channel its time. `joints` in the order of the motions' axes; rates mm/min, accelerations
+    mm/s²; `rapid_share`: the rapid override, 0–1."""
     speed = np.array([j.rapid for j in joints]) / 60.0
     accel = np.array([j.accel for j in joints])
     n = len(motions)
@@ -116,13 +175,13 @@ def time_motions(
     if dogleg:
         rapid = np.flatnonzero((motions.kind == RAPID) & moving)
         duration[rapid] = _alone(np.abs(delta[rapid] @ slides), speed * rapid_share, accel).max(axis=1, initial=0.0)
-    still = np.isin(motions.kind, (DWELL, TOOL_CHANGE, WAIT, OTHER))
+    still = np.isin(motions.kind, STILL)
     duration = np.where(still, motions.seconds, duration)
     end_time = np.cumsum(duration)
     begin_time = np.concatenate([[0.0], end_time[:-1]]) if n else end_time
     return Reel(
         motions, begin_time, end_time, length, v_in, v_out, v_peak, a_limit, dogleg, slides, speed, accel, rapid_share, ways,
-        way_time, asked_share, slow_axis,
+        way_time, asked_share, slow_axis, channel,
     )  # fmt: skip
 
 
@@ -255,15 +314,16 @@ def arc_points(motions: Motions, motion: int, begin: Floats, shares: Floats) -> 
     return points
 
 
-def make_knots(reel: Reel, tolerance: float) -> Knots:
-    """The polyline of the whole program: arcs cut into chords, dog-leg rapids into the bends of their true law.
+def make_knots(reel: Reel, tolerance: float, stops: Sequence[int] = ()) -> Knots:
+    """The polyline of the whole program: arcs cut into chords, dog-leg rapids into the bends of their true law. `stops`: the
+    motions that programmed stops come before.
 
     No point of the true path lies farther than `tolerance` (mm) from the polyline.
     """
     motions = reel.motions
     begin = motions.begin
     moving = np.any(motions.end != begin, axis=1) | (motions.kind == ARC)
-    rows = np.flatnonzero(moving)
+    rows = np.flatnonzero(moving | np.isin(motions.kind, STILL))
     counts = np.ones(len(rows), np.int64)
     special: dict[int, tuple[Floats, Floats]] = {}
     way_of = {int(motion): i for i, motion in enumerate(reel.ways.motion)}
@@ -278,10 +338,7 @@ def make_knots(reel: Reel, tolerance: float) -> Knots:
             step = 2.0 * math.acos(max(0.0, 1.0 - tolerance / max(radius, tolerance)))
             count = max(1, math.ceil(abs(float(motions.sweep[row])) / step))
             shares = np.arange(1, count + 1) / count
-            ways = shares * reel.length[row]
-            law = (reel.length[row], reel.v_in[row], reel.v_out[row], reel.v_peak[row], reel.accel[row],
-                   reel.end_time[row] - reel.begin_time[row])  # fmt: skip
-            times = np.array([time_at(way, *law) for way in ways])
+            times = np.array([time_at(way, *reel.law(int(row))) for way in shares * reel.length[row]])
             special[place] = (arc_points(motions, int(row), begin[row], shares), times)
             counts[place] = count
         elif motions.kind[row] == RAPID and reel.dogleg:
@@ -304,7 +361,68 @@ def make_knots(reel: Reel, tolerance: float) -> Knots:
     t0[1:] = t1[:-1]
     starts = last - counts + 1
     t0[starts] = reel.begin_time[rows]
-    return Knots(at, motion, t0, t1)
+    return _with_stops(Knots(at, motion, t0, t1, np.zeros(total, np.int32)), reel, stops)
+
+
+def _with_stops(knots: Knots, reel: Reel, stops: Sequence[int]) -> Knots:
+    """The knots with their phases; a phase in which nothing takes time gets a segment of its own, of no time."""
+    places = np.asarray(stops, np.int64)
+    knots.phase = np.searchsorted(places, knots.motion, side="right").astype(np.int32)
+    for phase in range(1, len(places) + 1):
+        if (knots.phase == phase).any():
+            continue
+        before = int(places[phase - 1]) - 1  # the motion that the stop comes after
+        time = float(reel.end_time[before]) if before >= 0 else 0.0
+        place = int(np.searchsorted(knots.phase, phase))
+        knots.at = np.insert(knots.at, place, knots.at[place], axis=0)
+        knots.motion = np.insert(knots.motion, place, max(before, 0))
+        knots.t0, knots.t1 = np.insert(knots.t0, place, time), np.insert(knots.t1, place, time)
+        knots.phase = np.insert(knots.phase, place, phase)
+    return knots
+
+
+def even_knots(reel: Reel, knots: Knots, tolerance: float) -> Knots:
+    """The same with further points, so that between any two of them taking time as even leaves the time law by less than
+    `tolerance` (mm): for whoever plays them. A chord of a ramp stands off by a·dt²/8."""
+    motions = reel.motions
+    kinds = (FEED, THREAD) if reel.dogleg else (FEED, THREAD, RAPID)
+    alone = np.ones(len(knots.motion), np.bool_)
+    same = knots.motion[1:] == knots.motion[:-1]
+    alone[1:] &= ~same
+    alone[:-1] &= ~same
+    duration = knots.t1 - knots.t0
+    off = reel.accel[knots.motion] * duration**2 / 8.0
+    split = np.flatnonzero(alone & np.isin(motions.kind[knots.motion], kinds) & (off > tolerance))
+    if not len(split):
+        return knots
+    counts = np.ones(len(knots.motion), np.int64)
+    parts: dict[int, tuple[Floats, Floats]] = {}
+    for segment in split.tolist():
+        motion = int(knots.motion[segment])
+        law = reel.law(motion)
+        length, v_in, v_out, v_peak, accel, whole = law
+        up, down = (v_peak - v_in) / accel, (v_peak - v_out) / accel
+        step = math.sqrt(8.0 * tolerance / accel)
+        ramps = [
+            np.linspace(0.0, up, max(1, math.ceil(up / step)) + 1),
+            np.linspace(whole - down, whole, max(1, math.ceil(down / step)) + 1),
+        ]
+        times: Floats = np.unique(np.clip(np.round(np.concatenate(ramps), 12), 0.0, whole))[1:].astype(np.float64)
+        shares = np.array([way_at(time, *law) for time in times]) / length
+        times[-1], shares[-1] = whole, 1.0
+        parts[segment], counts[segment] = (times, shares), len(times)
+    of = np.repeat(np.arange(len(counts)), counts)
+    share, time = np.ones(len(of)), knots.t1[of].copy()
+    last = np.cumsum(counts)
+    for segment, (times, shares) in parts.items():
+        rows = slice(last[segment] - counts[segment], last[segment])
+        share[rows], time[rows] = shares, knots.t0[segment] + times
+    at = knots.at[of] + share[:, None] * (knots.at[of + 1] - knots.at[of])
+    whole_ways = share == 1.0
+    at[whole_ways] = knots.at[of + 1][whole_ways]
+    begins = np.append(True, of[1:] != of[:-1])
+    t0 = np.where(begins, knots.t0[of], np.append(0.0, time[:-1]))
+    return Knots(np.vstack([knots.at[:1], at]), knots.motion[of], t0, time, knots.phase[of])
 
 
 def _plane_arm(motions: Motions, row: int, begin: Floats) -> tuple[float, float]:

@@ -1,0 +1,71 @@
+"""How the grid of a stock stands in the frame of its mount, and how far out of its holder a tool has to reach in it."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial import ConvexHull, QhullError
+
+from ..geometry.frames import Floats
+from ..geometry.mesh import Mesh
+from ..machine.screws import Screws
+from .result import Rehearsal
+from .segments import Segments
+
+MOST_AT_ONCE = 4_000_000  # heights worked out in one go
+
+
+def grid_frame(directions: Floats) -> Floats:
+    """A frame of the mount whose Z stands along the tool where it cuts most. directions (n, 3): of the tool, seen from the
+    mount, at n knots.
+
+    Where the tool keeps to one direction that is it; where it turns, only a direction of the mount's own axes is taken, so
+    that the sides of a blank stay along the rays.
+    """
+    known, counts = np.unique(np.round(directions, 9), axis=0, return_counts=True)
+    if len(known) > 1:
+        square = np.abs(known).max(axis=1) > 1.0 - 1e-9
+        if not square.any():
+            return np.eye(4)
+        known, counts = known[square], counts[square]
+    direction = known[np.argmax(counts)]
+    frame = np.eye(4)
+    if abs(direction[2] - 1.0) < 1e-12:
+        return frame
+    direction = direction / np.linalg.norm(direction)
+    helper = np.eye(3)[int(np.argmin(np.abs(direction)))]
+    x = np.cross(helper, direction)
+    x /= np.linalg.norm(x)
+    frame[:3, 0], frame[:3, 1], frame[:3, 2] = x, np.cross(direction, x), direction
+    return frame
+
+
+def directions(result: Rehearsal, tool_from_work: dict[int, Screws]) -> Floats:
+    """The direction of the tool in use, seen from the work mount, at the begin of every segment."""
+    number = result.reel.motions.tool[result.knots.motion]
+    values = result.values[:-1]
+    parts = [s.poses(values[number == n])[:, :3, 2] for n, s in tool_from_work.items() if (number == n).any()]
+    return np.concatenate(parts) if parts else np.array([[0.0, 0.0, 1.0]])
+
+
+def reach_needed(result: Rehearsal, blank: Mesh, segments: Segments, removed: np.ndarray) -> dict[int, float]:
+    """How far below the top of the blank, seen along the tool, the tip of every rotating tool cuts: the stick-out that
+    suffices wherever it goes in beside what is still there."""
+    try:
+        corners = blank.vertices[ConvexHull(blank.vertices).vertices]
+    except QhullError:  # a flat blank: told as no closed solid
+        corners = blank.vertices
+    number = result.reel.motions.tool[segments.motion]
+    found = {}
+    for n in np.unique(number[removed[segments.motion]]):
+        rows = np.flatnonzero((number == n) & removed[segments.motion])
+        if result.tools[int(n)].is_turning:
+            continue
+        deepest = 0.0
+        for part in np.array_split(rows, max(1, len(rows) * len(corners) // MOST_AT_ONCE)):
+            for share in (0.0, 1.0):
+                axis = segments.axis[part] + share * segments.turn[part]
+                tip = segments.start[part] + share * segments.delta[part]
+                top = (axis @ corners.T).max(axis=1)
+                deepest = max(deepest, float((top - np.einsum("ij,ij->i", axis, tip)).max(initial=0.0)))
+        found[int(n)] = deepest
+    return found
