@@ -392,6 +392,15 @@ class ToolEntry(Strict):
     limits: Limits = Limits()
     offset: Annotated[Pair, LENGTH] = (0.0, 0.0)  # of the tip beside the mount's axis, along the mount's x and y
 
+    @model_validator(mode="after")
+    def _length_fits(self) -> ToolEntry:
+        reach = self.cutter.reach
+        if reach is not None and not isinstance(self.cutter, Insert) and self.length < reach - 1e-9:
+            raise ValueError(
+                f"length (tip to gauge point, {self.length:g}) must not be less than reach (tip to holder face, {reach:g})"
+            )
+        return self
+
 
 class ToolsFile(Strict):
     format: Literal["blunt-mirror/tools@1"]

@@ -81,7 +81,8 @@ def tool_words(run: Interpreter, words: Words, block: Block) -> None:
     control, setup = run.control, run.setup
     code = round(words.value["T"])
     station, register = divmod(code, 100) if code > 99 else (code, code)
-    tool = next((t for t, s in setup.stations.items() if s == station), station)
+    tool = _tool_at(setup.stations, station, register)
+    station = setup.stations.get(tool, station)
     if setup.turret and station > setup.turret.stations:
         run.report("tool.station", f"the turret has {setup.turret.stations} stations; T{code:04d} asks for {station}",
                    remedy=f"Call a station from 1 to {setup.turret.stations}.")  # fmt: skip
@@ -102,6 +103,7 @@ def tool_words(run: Interpreter, words: Words, block: Block) -> None:
     if tool == control.tool:
         return
     acts.check_change_place(run, "the turret is indexed away from its change position")
+    before = control.tool
     acts.take_tool(run, tool, block)
     target = list(control.machine)
     seconds = setup.change_seconds
@@ -111,8 +113,21 @@ def tool_words(run: Interpreter, words: Words, block: Block) -> None:
         column = control.index(turret.axis)
         way = math.remainder((station - 1) * step - target[column], 360.0)
         target[column] += way
-        seconds = turret.seconds * max(1.0, abs(way) / step)
+        # Another tool of the block that is in use already needs no indexing.
+        beside = setup.stations.get(before) == station
+        seconds = 0.0 if beside and way == 0.0 else turret.seconds * max(1.0, abs(way) / step)
     run.add(TOOL_CHANGE, target, seconds=seconds)
+
+
+def _tool_at(stations: dict[int, int], station: int, register: int) -> int:
+    """The tool that a T word calls. Of several on one block the register says which (T0313: station 3, tool 13); a tool may
+    also be called by its own number, wherever it hangs."""
+    here = [tool for tool, own in stations.items() if own == station]
+    if register in here:
+        return register
+    if here:
+        return station if station in here else min(here)
+    return station
 
 
 def _own_register(run: Interpreter, station: int) -> Fix | None:

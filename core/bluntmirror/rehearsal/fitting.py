@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..job import Job
-from ..job.models import Datum, MachineFile
+from ..job.models import Datum, Insert, MachineFile
 from ..machine import Chain
+from .result import Timed
 from .run import check_program
 
 
@@ -26,13 +27,13 @@ def fit(job: Job, machine: MachineFile) -> list[Fit]:
     used = set()
     speed = 0.0
     tools: set[int] = set()
-    if here.reel and len(here.reel.motions):
-        motions = here.reel.motions
+    motions = here.reel.motions
+    if len(motions):
         moved = np.ptp(np.vstack([motions.start, motions.end]), axis=0) > 0
         used = {axis for axis, moves in zip(motions.axes, moved, strict=True) if moves and len(axis) == 1}
         speed = float(np.abs(motions.rpm).max())
         tools = {int(t) for t in np.unique(motions.tool)} - {0}
-    result = []
+    result = _kind_of_machine(job, machine, here)
     channel = machine.channels[0]
     missing = sorted(used - set(channel.axes))
     told = (
@@ -61,6 +62,45 @@ def fit(job: Job, machine: MachineFile) -> list[Fit]:
         )
     )
     result += _travels(job, machine, chain)
+    return result
+
+
+def _kind_of_machine(job: Job, machine: MachineFile, here: Timed) -> list[Fit]:
+    """Whether the work can turn where it has to, the language is one for such a machine, and what is driven is driven there."""
+    turning = here.setup.dialect.turning
+    motions = here.reel.motions
+    inserts = sorted(
+        {t.number for t in job.tools.tools if isinstance(t.cutter, Insert)} & {int(n) for n in np.unique(motions.tool)}
+    )
+    result = []
+    dialect = job.file.programs[0].dialect
+    if turning != (machine.work_spindle is not None):
+        said = f"the program is in {dialect}, a language of " + ("lathes" if turning else "mills") + ": this machine has " + (
+            "no work spindle" if turning else "a work spindle")  # fmt: skip
+        result.append(Fit("language", False, said))
+    if inserts:
+        fits = machine.work_spindle is not None
+        said = (
+            "turns the work"
+            if fits
+            else f"T{', T'.join(map(str, inserts))} are turning tools, and nothing turns the work"
+        )
+        result.append(Fit("work spindle", fits, said))
+        limit = machine.work_spindle.max_rpm if machine.work_spindle else None
+        fastest = float(np.abs(motions.rpm).max(initial=0.0))
+        if limit is not None and fastest > limit:
+            result.append(
+                Fit("work spindle", False, f"the program asks for {fastest:,.0f} rev/min, it reaches {limit:,.0f}")
+            )
+    if any(snapshot.live for snapshot in motions.snapshots):
+        drives = any(act.does == "live" and act.turns for act in machine.codes.values())
+        result.append(
+            Fit(
+                "driven tools",
+                drives,
+                "it drives them" if drives else "the program drives a tool; no code does so there",
+            )
+        )
     return result
 
 

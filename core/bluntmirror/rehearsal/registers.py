@@ -15,7 +15,7 @@ import numpy as np
 from ..job.models import Insert, ToolEntry
 from .result import Timed
 
-FITS_MM = 0.01
+FITS_MM = 0.01 + 1e-6
 WEAR_MM = 0.5
 
 
