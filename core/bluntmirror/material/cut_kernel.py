@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
+from .moment_kernel import met_at_that_moment
 from .sweep_kernel import across, along, meet, radius_below
 
 TILE = 16
@@ -157,12 +158,37 @@ def _axis_place(direction, u, v, w):
 
 
 @njit(cache=True, error_model="numpy")
+def note_shift(result, entry, kind, up, down):
+    """Note the ways out along a ray; returns whether something had been noted before."""
+    known = result[entry, kind, SHIFT_PLUS] > 0.0
+    result[entry, kind, SHIFT_PLUS] = max(result[entry, kind, SHIFT_PLUS], up)
+    result[entry, kind, SHIFT_MINUS] = max(result[entry, kind, SHIFT_MINUS], down)
+    return known
+
+
+@njit(cache=True, error_model="numpy")
+def note_first(result, entry, kind, known, way, x, y, z):
+    """Note a place of contact when it is touched before what was noted so far."""
+    if not known or way < result[entry, kind, FIRST]:
+        result[entry, kind, FIRST] = way
+        result[entry, kind, PLACE_U], result[entry, kind, PLACE_V], result[entry, kind, PLACE_W] = x, y, z
+
+
+@njit(cache=True, error_model="numpy")
 def _test(
-    direction, slabs, begin, end, x0, y0, z0, dx, dy, dz, length, u, v, lo, hi, base, count, met_stock, result,
-    entry, kind,
+    direction, slabs, begin, end, cut_begin, cut_end, flush, x0, y0, z0, dx, dy, dz, length, u, v, lo, hi, base, count,
+    met_stock, result, entry, kind,
 ):  # fmt: skip
-    """Ask whether any slab of a set sweeps through stock on this ray; note how bad and where it is touched first."""
+    """Ask whether any slab of a set sweeps through stock on this ray; note how bad and where it is touched first.
+
+    cut_begin, cut_end: the slabs of the cutting part, for sets that come behind it (none: cut_begin = cut_end). What only
+    stands where those have cut before it in this very motion is no contact; with `flush` it is noted as a cut deeper than the
+    flutes are long.
+    """
     across_way = math.sqrt(dx * dx + dy * dy)
+    span = np.empty(2)
+    qx, qy, qz = _axis_place(direction, u, v, 0.0)
+    ux, uy, uz = _axis_place(direction, 0.0, 0.0, 1.0)
     for s in range(begin, end):
         radius = max(slabs[s, R0], slabs[s, R1])
         met, a, b = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)
@@ -171,12 +197,24 @@ def _test(
         for i in range(base, base + count):
             if b <= lo[i] + WELD or a >= hi[i] - WELD:
                 continue
-            known = result[entry, kind, SHIFT_PLUS] > 0.0
+            low, high, from_, to = max(a, lo[i]), min(b, hi[i]), a, b
+            if cut_begin < cut_end and length > 0.0:
+                if not met_at_that_moment(
+                    slabs, s, cut_begin, cut_end, qx - x0, qy - y0, qz - z0, ux, uy, uz, dx, dy, dz, low, high, span
+                ):
+                    if flush:
+                        met_stock[entry] = True
+                        known = note_shift(result, entry, TEST_FLUSH, hi[i] - a, b - lo[i])
+                        x, y, z = _axis_place(direction, u, v, 0.5 * (low + high))
+                        note_first(result, entry, TEST_FLUSH, known, 0.0, x, y, z)
+                    continue
+                from_ = a if span[0] == low else span[0]  # a body that goes on beyond the stock has to go all the way
+                to = b if span[1] == high else span[1]
+                low, high = span[0], span[1]
             met_stock[entry] = True
-            result[entry, kind, SHIFT_PLUS] = max(result[entry, kind, SHIFT_PLUS], hi[i] - a)
-            result[entry, kind, SHIFT_MINUS] = max(result[entry, kind, SHIFT_MINUS], b - lo[i])
+            known = note_shift(result, entry, kind, hi[i] - from_, to - lo[i])
             for end_of in range(2):
-                w = max(a, lo[i]) if end_of == 0 else min(b, hi[i])
+                w = low if end_of == 0 else high
                 x, y, z = _axis_place(direction, u, v, w)
                 # How far the tip has come when the front of the slab reaches the place, as if it were upright there.
                 way = 0.0
@@ -186,12 +224,8 @@ def _test(
                     way = ahead - math.sqrt(max(radius * radius - aside2, 0.0))
                 elif length > 0.0:
                     way = (z - z0) * dz / length
-                if not known or way < result[entry, kind, FIRST]:
-                    known = True
-                    result[entry, kind, FIRST] = way
-                    result[entry, kind, PLACE_U] = x
-                    result[entry, kind, PLACE_V] = y
-                    result[entry, kind, PLACE_W] = z
+                note_first(result, entry, kind, known, way, x, y, z)
+                known = True
 
 
 @njit(cache=True, error_model="numpy")
@@ -355,6 +389,8 @@ def _cut_tile(
             begin, end = sets[tool, kind, 0], sets[tool, kind, 1]
             if begin == end or not (flags[motion] >> kind) & 1:
                 continue
+            behind = kind in (TEST_SHANK, TEST_HOLDER, TEST_NEAR)
+            cut_begin, cut_end = (sets[tool, CUT, 0], sets[tool, CUT, 1]) if behind else (0, 0)
             set_box(extents, tool, kind, x0, y0, z0, dx, dy, dz, box)
             if box[direction] > tile_hi[tile] or box[direction + 3] < tile_lo[tile]:
                 continue
@@ -397,8 +433,8 @@ def _cut_tile(
                         continue
                     u = origin[axis_u] + (iu + 0.5) * step[axis_u]
                     if kind != CUT:
-                        _test(direction, slabs, begin, end, x0, y0, z0, dx, dy, dz, lengths[motion], u, v, lo, hi, base, count,
-                              met_stock, result, entry, kind)  # fmt: skip
+                        _test(direction, slabs, begin, end, cut_begin, cut_end, (flags[motion] >> TEST_CUT) & 1 == 0, x0, y0, z0,
+                              dx, dy, dz, lengths[motion], u, v, lo, hi, base, count, met_stock, result, entry, kind)  # fmt: skip
                         continue
                     for s in range(begin, end):
                         met, low, high = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)

@@ -121,6 +121,14 @@ class Film:
         vertices, quads, tags, places = space[7:]
         return vertices[:nv].astype(np.float32), quads[:nq].copy(), tags[:nq].copy(), places[:nq].copy()
 
+    def latest(self) -> Iterator[tuple[NDArray, NDArray, NDArray, NDArray]]:
+        """Vertices, quads, tags and the exact ray end behind each quad, of every brick as it stands."""
+        nx, ny, _ = self.shape
+        number = np.array(sorted(self._last), np.int64)
+        bricks = np.column_stack([number % nx, number // nx % ny, number // (nx * ny)])
+        for _, vertices, quads, tags, places, _ in self._surfaces(bricks):
+            yield vertices.astype(np.float32), quads.copy(), tags.copy(), places.copy()
+
     def final_places(self) -> tuple[list[int], NDArray[np.float64]]:
         """The latest version of every brick, and the exact ray end behind each of their quads, (Q, 3) in that order."""
         latest = sorted(self._last.values())

@@ -19,23 +19,25 @@ from numba import njit, prange
 from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC
 from .cut_kernel import (
     CUT,
-    FIRST,
     HIGH,
     LOW,
-    PLACE_U,
-    PLACE_V,
-    PLACE_W,
     RADIUS,
     SETS,
-    SHIFT_MINUS,
-    SHIFT_PLUS,
+    TEST_CUT,
+    TEST_FLUSH,
+    TEST_HOLDER,
+    TEST_NEAR,
+    TEST_SHANK,
     TILE,
     WELD,
     _axis_place,
     _overlaps,
+    note_first,
+    note_shift,
     subtract,
     tile_span,
 )
+from .moment_kernel import met_at_that_moment
 
 GOLDEN = 0.5 * (math.sqrt(5.0) - 1.0)
 APART = 1e6  # added where a pose misses the ray: the search then goes where it misses by less
@@ -266,21 +268,53 @@ def bin_turned(
 
 
 @njit(cache=True, error_model="numpy")
-def _note(direction, u, v, low, high, moment, lo, hi, base, count, met_stock, result, entry, kind):
-    """Note how bad a test's meeting with stock is and where it is touched first, as `cut_kernel._test` does."""
+def _note(
+    direction, slabs, s, cut_begin, cut_end, flush, tips, ways, axes, motion, u, v, low, high, moment, lo, hi, base, count, met_stock,
+    result, entry, kind,
+):  # fmt: skip
+    """Note how bad a test's meeting with stock is and where it is touched first, as `cut_kernel._test` does. cut_begin,
+    cut_end: of the cutting part, where the tool keeps its direction."""
+    span, frame = np.empty(2), np.empty((3, 3))
+    if cut_begin < cut_end:
+        _frame(axes[motion, 0], axes[motion, 1], axes[motion, 2], frame)
     for i in range(base, base + count):
         if high <= lo[i] + WELD or low >= hi[i] - WELD:
             continue
-        known = result[entry, kind, SHIFT_PLUS] > 0.0
+        a, b, from_, to = max(low, lo[i]), min(high, hi[i]), low, high
+        if cut_begin < cut_end:
+            px, py, pz = _axis_place(direction, u, v, 0.0)
+            q = frame @ np.array([px - tips[motion, 0], py - tips[motion, 1], pz - tips[motion, 2]])
+            wx, wy, wz = _axis_place(direction, 0.0, 0.0, 1.0)
+            d, along_ray = frame @ ways[motion], frame @ np.array([wx, wy, wz])
+            if not met_at_that_moment(slabs, s, cut_begin, cut_end, q[0], q[1], q[2], along_ray[0], along_ray[1], along_ray[2], d[0], d[1],
+                                      d[2], a, b, span):  # fmt: skip
+                if flush:
+                    met_stock[entry] = True
+                    known = note_shift(result, entry, TEST_FLUSH, hi[i] - low, high - lo[i])
+                    x, y, z = _axis_place(direction, u, v, 0.5 * (a + b))
+                    note_first(result, entry, TEST_FLUSH, known, moment, x, y, z)
+                continue
+            from_ = low if span[0] == a else span[0]
+            to = high if span[1] == b else span[1]
+            a, b = span[0], span[1]
         met_stock[entry] = True
-        result[entry, kind, SHIFT_PLUS] = max(result[entry, kind, SHIFT_PLUS], hi[i] - low)
-        result[entry, kind, SHIFT_MINUS] = max(result[entry, kind, SHIFT_MINUS], high - lo[i])
-        if not known or moment < result[entry, kind, FIRST]:
-            result[entry, kind, FIRST] = moment
-            x, y, z = _axis_place(direction, u, v, 0.5 * (max(low, lo[i]) + min(high, hi[i])))
-            result[entry, kind, PLACE_U] = x
-            result[entry, kind, PLACE_V] = y
-            result[entry, kind, PLACE_W] = z
+        known = note_shift(result, entry, kind, hi[i] - from_, to - lo[i])
+        x, y, z = _axis_place(direction, u, v, 0.5 * (a + b))
+        note_first(result, entry, kind, known, moment, x, y, z)
+
+
+@njit(cache=True, error_model="numpy")
+def _frame(ax, ay, az, frame):
+    """Rows of a frame whose z is the unit vector a."""
+    size = math.sqrt(ax * ax + ay * ay + az * az)
+    ax, ay, az = ax / size, ay / size, az / size
+    hx, hy, hz = (1.0, 0.0, 0.0) if abs(ax) < 0.6 else (0.0, 1.0, 0.0)
+    ux, uy, uz = ay * hz - az * hy, az * hx - ax * hz, ax * hy - ay * hx
+    size = math.sqrt(ux * ux + uy * uy + uz * uz)
+    ux, uy, uz = ux / size, uy / size, uz / size
+    frame[0, 0], frame[0, 1], frame[0, 2] = ux, uy, uz
+    frame[1, 0], frame[1, 1], frame[1, 2] = ay * uz - az * uy, az * ux - ax * uz, ax * uy - ay * ux
+    frame[2, 0], frame[2, 1], frame[2, 2] = ax, ay, az
 
 
 @njit(cache=True, error_model="numpy")
@@ -307,6 +341,10 @@ def _cut_tile(
             begin, end = sets[tool, kind, 0], sets[tool, kind, 1]
             if begin == end or not (flags[motion] >> kind) & 1:
                 continue
+            behind = kind in (TEST_SHANK, TEST_HOLDER, TEST_NEAR)
+            behind = behind and turns[motion, 0] == 0.0 and turns[motion, 1] == 0.0 and turns[motion, 2] == 0.0
+            behind = behind and (ways[motion, 0] != 0.0 or ways[motion, 1] != 0.0 or ways[motion, 2] != 0.0)
+            cut_begin, cut_end = (sets[tool, CUT, 0], sets[tool, CUT, 1]) if behind else (0, 0)
             turned_box(extents, tool, kind, tips, ways, axes, turns, motion, box)
             if box[direction] > tile_hi[tile] or box[direction + 3] < tile_lo[tile]:
                 continue
@@ -364,8 +402,9 @@ def _cut_tile(
                             continue
                         if kind != CUT:
                             _note(
-                                direction, u, v, low, high, moment, lo, hi, base, count, met_stock, result, entry, kind
-                            )
+                                direction, slabs, s, cut_begin, cut_end, (flags[motion] >> TEST_CUT) & 1 == 0, tips, ways, axes,
+                                motion, u, v, low, high, moment, lo, hi, base, count, met_stock, result, entry, kind,
+                            )  # fmt: skip
                             continue
                         new = subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, low, high, tags[motion])
                         if new < 0:

@@ -15,7 +15,8 @@ from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
 from ..machine.screws import between_mounts
 from ..material.film import Film
-from ..material.stock import BatchResult, Stock, TooFine, ToolSets
+from ..material.sharp import sharp_mesh
+from ..material.stock import Batch, BatchResult, RingBatch, RingSets, Stock, TooFine, ToolSets
 from ..program.motions import RAPID
 from .checkpoints import Store
 from .comparing import check_part
@@ -31,6 +32,7 @@ from .virtual_control import tool_mount
 
 BATCH = 2048
 FRAMES = 240  # film frames over a program, as far as it has motions
+MOST_PARTS = 64  # that a segment is cut in while something stands in the outline of the blank
 OFF_PLANE_MM = 0.05
 TORN_CELLS, TORN_SHARE = (
     64,
@@ -116,7 +118,7 @@ class Cutting:
         """The stock as it stands, in its link's frame: the blank's own mesh while nothing is cut."""
         cuts = int(self.removed.sum())
         if self._meshes is None or self._meshes[0] != cuts:
-            mesh = self.film.final_mesh() if cuts else self.mesh
+            mesh = sharp_mesh(self.film) if cuts else self.mesh
             self._meshes = cuts, mesh.moved(frame(self.mount.at, self.mount.turn) @ self.frame)
         return self._meshes[1]
 
@@ -129,31 +131,56 @@ class Cutting:
         count = len(segments.motion)
         size = max(1, min(BATCH, -(-count // FRAMES)))
         while self.at < upto and self.whole:
-            watch.ask(int(segments.index[self.at]))
-            end = min(upto, self.at + size, int(np.searchsorted(segments.index, watch.next)), *self.due[:1])
-            rows = slice(self.at, segments.run_end(self.at, end))
-            batch, counted_in = segments.batch(rows)
-            try:
-                answer = self.stock.cut(batch, counted_in)
-            except MemoryError as error:
-                self.whole = False
-                motion = int(segments.motion[rows.start])
-                self.result.docket.add("check.limit", f"{self.name}: {error}; from here on it is not cut", bodies=(self.name,),
-                                       where=self.result.reel.where(motion), remedy="Choose a coarser resolution.")  # fmt: skip
-                return
-            if answer.removed.any():
-                self.removed[np.unique(batch.tag[answer.removed])] = True
-                low, high = segments.box(rows, answer.removed)
-                self.film.shoot(float(segments.time[rows][-1]), low, high)
-            if (answer.depth > 0).any():
-                met = np.flatnonzero((answer.depth > 0).any(axis=1))
-                kept = BatchResult(answer.removed[met], answer.depth[met], answer.place[met])
-                self.hits.append((np.arange(rows.start, rows.stop)[met], kept))
+            here = int(segments.index[self.at])
+            watch.ask(here - 1)
+            if watch.next == here:  # something stands in the outline of the blank while this segment cuts
+                rows = slice(
+                    self.at,
+                    min(segments.run_end(self.at, count), int(np.searchsorted(segments.index, here, side="right"))),
+                )
+                self._cut_watched(here, rows)
+            else:
+                end = min(upto, self.at + size, int(np.searchsorted(segments.index, watch.next)), *self.due[:1])
+                rows = slice(self.at, segments.run_end(self.at, end))
+                self._take(np.arange(rows.start, rows.stop), *segments.batch(rows))
             self.at = rows.stop
-            if self.store and self.due and self.at == self.due[0]:
+            if self.store and self.due and self.at >= self.due[0]:
                 made = self.removed[: int(segments.motion[self.at - 1]) + 1]
-                keep(self.store, self.keys[self.due.pop(0)], self.stock, self.film, made, self.hits, watch)
+                due = self.due.pop(0)
+                if self.at == due:
+                    keep(self.store, self.keys[due], self.stock, self.film, made, self.hits, watch)
             self.tell("material", self.at / count)
+
+    def _cut_watched(self, segment: int, rows: slice) -> None:
+        """Cut a segment part by part, each body asked at the poses of a part before that is cut: what one tool has cut
+        away a moment ago, another that follows it in the same motion does not meet."""
+        steps = self.watch.steps(segment)
+        parts = max(1, min(steps, MOST_PARTS))
+        for part in range(parts):
+            begin, end = part / parts, (part + 1) / parts
+            self.watch.ask_part(segment, begin, end, steps)
+            at, first, last = self.segments.within(rows, begin, end)
+            if len(at) and self.whole:
+                self._take(at, *self.segments.batch(at, first, last))
+        self.watch.done(segment)
+
+    def _take(self, rows: np.ndarray, batch: Batch | RingBatch, counted_in: ToolSets | RingSets) -> None:
+        """Carry out pieces (or parts of them) on the stock, and keep what came of it."""
+        segments = self.segments
+        try:
+            answer = self.stock.cut(batch, counted_in)
+        except MemoryError as error:
+            self.whole = False
+            self.result.docket.add("check.limit", f"{self.name}: {error}; from here on it is not cut", bodies=(self.name,),
+                                   where=self.result.reel.where(int(segments.motion[rows[0]])), remedy="Choose a coarser resolution.")  # fmt: skip
+            return
+        if answer.removed.any():
+            self.removed[np.unique(batch.tag[answer.removed])] = True
+            low, high = segments.box(rows, answer.removed)
+            self.film.shoot(float(segments.time[rows[-1]]), low, high)
+        met = np.flatnonzero((answer.depth > 0).any(axis=1))
+        if len(met):
+            self.hits.append((rows[met], BatchResult(answer.removed[met], answer.depth[met], answer.place[met])))
 
     def finished(self) -> CutStock:
         """Cut to the end, report what was met, and compare with the design."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -142,39 +142,65 @@ class Watch:
 
     def ask(self, upto: int) -> None:
         """Ask about all segments up to this one, against the stock as it stands now."""
-        self.asked = max(self.asked, upto)
-        motion = self.result.knots.motion
         while self.waiting and self.waiting[0][0] <= upto:
-            segment, number, swept = self.waiting.popleft()
-            self.turns[number] += 1
-            hits = self.found.get(number, [])
-            if not hits or motion[hits[-1].segment] != motion[segment]:  # else this motion is known to collide
-                self._ask(segment, number, swept)
+            segment = self.waiting[0][0]
+            self.ask_part(segment, 0.0, 1.0, self.steps(segment))
+            self.done(segment)
+        self.asked = max(self.asked, upto)
 
-    def _ask(self, segment: int, number: int, swept: bool) -> None:
-        item, to_grid = self.entering[number], inverse(self.grid)
-        mesh = self.other_stock(item.stocks[0], segment) if item.stocks else self.meshes[number]
-        if not len(mesh.faces):
-            return
-        a, b = (to_grid @ item.in_work.at(segment, share) for share in (0.0, 1.0))
-        # No point of the body goes farther than its link's origin does, and the angle turned times its distance from it.
-        angle = np.arccos(np.clip(0.5 * (np.trace(a[:3, :3].T @ b[:3, :3]) - 1.0), -1.0, 1.0))
-        reach = float(np.linalg.norm(mesh.vertices, axis=1).max())
-        way = float(np.linalg.norm(b[:3, 3] - a[:3, 3])) + angle * reach
-        half_cell = 0.5 * float(self.stock.lattice.step.min())
-        steps = max(1, int(np.ceil(way / half_cell))) if way > 0.0 else 0
-        first: Hit | None = None
-        worst = 0.0
-        for i in range(steps + 1):
-            share = i / steps if steps else 0.0
-            met = self._met(mesh.moved(to_grid @ item.in_work.at(segment, share)), swept)
-            if met and met[0] > CONTACT_DEPTH_MM:
-                first = first or Hit(segment, met[0], met[1], share)
-                worst = max(worst, met[0])
-        if first:
-            self.found.setdefault(number, []).append(Hit(segment, worst, first.place, first.share))
-        elif not swept and not item.stocks and self.turns[number] % self.every[number] == 0:
-            self._measure(segment, number, to_grid)
+    def _standing_in(self, segment: int) -> list[tuple[int, bool, Mesh]]:
+        """The bodies to be asked about in a segment, whether the work turns, and their meshes; not those of which it is known
+        that they collide in this motion."""
+        motion, found = self.result.knots.motion, []
+        for at, number, swept in self.waiting:
+            if at != segment:
+                break
+            hits, item = self.found.get(number, []), self.entering[number]
+            if hits and hits[-1].segment != segment and motion[hits[-1].segment] == motion[segment]:
+                continue
+            mesh = self.other_stock(item.stocks[0], segment) if item.stocks else self.meshes[number]
+            if len(mesh.faces):
+                found.append((number, swept, mesh))
+        return found
+
+    def steps(self, segment: int) -> int:
+        """In how many steps of half a cell at most a segment's bodies go through it."""
+        most = 0
+        for number, _, mesh in self._standing_in(segment):
+            a, b = (self.entering[number].in_work.at(segment, share) for share in (0.0, 1.0))
+            # No point of the body goes farther than its link's origin does, and the angle turned times its distance from it.
+            angle = np.arccos(np.clip(0.5 * (np.trace(a[:3, :3].T @ b[:3, :3]) - 1.0), -1.0, 1.0))
+            reach = float(np.linalg.norm(mesh.vertices, axis=1).max())
+            way = float(np.linalg.norm(b[:3, 3] - a[:3, 3])) + angle * reach
+            most = max(most, int(np.ceil(way / (0.5 * float(self.stock.lattice.step.min())))))
+        return most
+
+    def ask_part(self, segment: int, begin: float, end: float, steps: int) -> None:
+        """Ask about the poses of a part of a segment, from share to share, against the stock as it stands now."""
+        to_grid = inverse(self.grid)
+        count = max(1, int(np.ceil(steps * (end - begin)))) if steps else 0
+        for number, swept, mesh in self._standing_in(segment):
+            item = self.entering[number]
+            first: Hit | None = None
+            worst = 0.0
+            for i in range(count + 1):
+                share = begin + (end - begin) * (i / count if count else 0.0)
+                met = self._met(mesh.moved(to_grid @ item.in_work.at(segment, share)), swept)
+                if met and met[0] > CONTACT_DEPTH_MM:
+                    first = first or Hit(segment, met[0], met[1], share)
+                    worst = max(worst, met[0])
+            hits = self.found.setdefault(number, []) if first else self.found.get(number, [])
+            if first and hits and hits[-1].segment == segment:
+                hits[-1] = replace(hits[-1], depth=max(worst, hits[-1].depth))
+            elif first:
+                hits.append(replace(first, depth=worst))
+            elif begin == 0.0 and not swept and not item.stocks and self.turns[number] % self.every[number] == 0:
+                self._measure(segment, number, to_grid)
+
+    def done(self, segment: int) -> None:
+        while self.waiting and self.waiting[0][0] <= segment:
+            self.turns[self.waiting.popleft()[1]] += 1
+        self.asked = max(self.asked, segment)
 
     def _met(self, body: Mesh, swept: bool) -> tuple[float, Floats] | None:
         if not swept:

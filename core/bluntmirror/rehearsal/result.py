@@ -16,6 +16,7 @@ from ..machine import Chain
 from ..machine.tip import Kinematics
 from ..material.comparison import Comparison
 from ..material.film import Film
+from ..material.sharp import sharp_mesh
 from ..material.stock import Stock
 from ..program.control import Setup
 from ..program.interpreter import Interpreted
@@ -63,8 +64,8 @@ class CutStock:
 
     @property
     def final_mesh(self) -> Mesh:
-        """The machined stock in the frame of its mount."""
-        return self.film.final_mesh().moved(self.frame)
+        """The machined stock in the frame of its mount, with its edges."""
+        return sharp_mesh(self.film).moved(self.frame)
 
 
 @dataclass

@@ -188,25 +188,43 @@ class Segments:
         place = int(np.searchsorted(self._changes, begin, side="right"))
         return min(end, int(self._changes[place])) if place < len(self._changes) else end
 
-    def batch(self, rows: slice) -> tuple[Batch | RingBatch, ToolSets | RingSets]:
-        """A run of pieces and the tool sets that they count in."""
-        if self.mode[rows.start] == RING:
-            return RingBatch(
-                self.ring_start[rows],
-                self.ring_delta[rows],
-                self.tool[rows],
-                self.flags[rows],
-                self.motion[rows],
-                self.centre,
-            ), self.ring_sets
-        columns = (self.start[rows], self.delta[rows], self.tool[rows], self.flags[rows], self.motion[rows])
-        if self.mode[rows.start] == UPRIGHT_MODE:
-            return Batch(*columns), self.upright_sets
-        return TurnedBatch(*columns, self.axis[rows], self.turn[rows]), self.turned_sets
+    def batch(
+        self, rows: slice | np.ndarray, begin: Floats | float = 0.0, end: Floats | float = 1.0
+    ) -> tuple[Batch | RingBatch, ToolSets | RingSets]:
+        """A run of pieces of one mode, or the parts of them from share `begin` to share `end` (scalars or (n,)), and the tool
+        sets that they count in."""
+        mode = self.mode[rows.start if isinstance(rows, slice) else rows[0]]
+        begin, end = np.asarray(begin)[..., None], np.asarray(end)[..., None]
 
-    def box(self, rows: slice, removed: np.ndarray) -> tuple[Floats, Floats]:
+        def part(start: Floats, change: Floats) -> tuple[Floats, Floats]:
+            if not begin.any() and (end == 1.0).all():
+                return start[rows], change[rows]
+            return start[rows] + begin * change[rows], (end - begin) * change[rows]
+
+        tool, flags, motion = self.tool[rows], self.flags[rows], self.motion[rows]
+        if mode == RING:
+            return RingBatch(*part(self.ring_start, self.ring_delta), tool, flags, motion, self.centre), self.ring_sets
+        columns = (*part(self.start, self.delta), tool, flags, motion)
+        if mode == UPRIGHT_MODE:
+            return Batch(*columns), self.upright_sets
+        return TurnedBatch(*columns, *part(self.axis, self.turn)), self.turned_sets
+
+    def within(self, rows: slice, begin: float, end: float) -> tuple[np.ndarray, Floats, Floats]:
+        """Of some pieces of one segment those that lie between two shares of it, and the shares of each that do. A thread's
+        stamps, which take no way, belong to the stretch that begins with them."""
+        at = np.arange(rows.start, rows.stop)
+        low, high = self.share0[at], self.share1[at]
+        stamp = low == high
+        kept = np.where(stamp, (low >= begin) & ((low < end) | (end == 1.0)), (high > begin) & (low < end))
+        at, low, high, stamp = at[kept], low[kept], high[kept], stamp[kept]
+        size = np.where(stamp, 1.0, high - low)
+        first = np.where(stamp, 0.0, np.clip((begin - low) / size, 0.0, 1.0))
+        last = np.where(stamp, 1.0, np.clip((end - low) / size, 0.0, 1.0))
+        return at, first, last
+
+    def box(self, rows: np.ndarray, removed: np.ndarray) -> tuple[Floats, Floats]:
         """The box that the cutting parts of the pieces which removed stock sweep."""
-        if self.mode[rows.start] == RING:
+        if self.mode[rows[0]] == RING:
             inserts = [self.ring_sets.of_tool[int(tool)][0] for tool in self.tool[rows][removed]]
             e = self.ring_sets.extents[inserts]
             ends = [self.ring_start[rows][removed], (self.ring_start + self.ring_delta)[rows][removed]]
