@@ -12,8 +12,10 @@ import unittest
 import zipfile
 from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
+from xml.etree import ElementTree
 
 import jsonschema
+import trimesh
 
 from bluntmirror.cli import main
 
@@ -150,6 +152,64 @@ class Unreadable(unittest.TestCase):
         with (self.folder / "O1001.nc").open("wb") as out:
             out.truncate(200_000_000)
         self.refused("O1001.nc", "200 MB")
+
+    def test_archives_and_meshes_that_break_their_readers(self) -> None:
+        """Whatever a reader stumbles over is one line and exit 2."""
+        bundle = self.folder / "job.zip"
+        with zipfile.ZipFile(bundle, "w", zipfile.ZIP_DEFLATED) as out:
+            out.writestr("job.json", json.dumps({"name": "x" * 500}))
+        whole = bytearray(bundle.read_bytes())
+        at = whole.index(b"job.json") + 8
+        whole[at : at + 6] = b"\xff" * 6  # the deflated stream itself
+        bundle.write_bytes(whole)
+        code, _, said = run("verify", bundle)
+        self.assertEqual((code, said.count("\n")), (2, 1), said)
+        corners = [[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, float("nan")]]
+        xml = "".join(f'<vertex x="{x}" y="{y}" z="{z}"/>' for x, y, z in corners)
+        rows = "".join(
+            f'<triangle v1="{a}" v2="{b}" v3="{c}"/>' for a, b, c in ((0, 2, 1), (0, 1, 3), (1, 2, 3), (2, 0, 3))
+        )
+        model = (
+            '<?xml version="1.0"?><model unit="millimeter" xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02">'
+            f"<resources><object id='1' type='model'><mesh><vertices>{xml}</vertices><triangles>{rows}</triangles></mesh></object>"
+            "</resources><build><item objectid='1'/></build></model>"
+        )
+        with zipfile.ZipFile(self.folder / "part.3mf", "w") as out:
+            out.writestr("3D/3dmodel.model", model)
+            out.writestr(
+                "_rels/.rels", '<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"/>'
+            )
+        solid = trimesh.creation.box([1, 1, 1])
+        glb = bytearray(solid.export(file_type="glb"))
+        glb[-24:-12] = b"\xff\xff\xff\x7f" * 3  # the indices' end or the vertices': either is nonsense
+        (self.folder / "part.glb").write_bytes(glb)
+        for name in ("part.3mf", "part.glb"):
+            job = json.loads((self.folder / "job.json").read_text())
+            job["bodies"][0] = {"name": "p", "role": "part", "mount": "table", "shape": {"type": "mesh", "file": name}}
+            (self.folder / "job.json").write_text(json.dumps(job))
+            self.refused(name)
+
+    def test_places_are_named_as_people_name_them(self) -> None:
+        self.edit("tools.json", '"diameter": 10', '"diameter": "ten"')
+        self.refused("tools.json", "T1.cutter.diameter", "a number is needed here")
+
+    def test_an_offset_of_an_axis_that_is_not_there(self) -> None:
+        job = json.loads((self.folder / "job.json").read_text())
+        job["work_offsets"] = {"G54": {"X": 0, "Q": 3}}
+        (self.folder / "job.json").write_text(json.dumps(job))
+        self.refused("work_offsets.G54", "no axis 'Q'")
+
+    def test_names_that_spreadsheets_and_parsers_trip_over(self) -> None:
+        job = json.loads((self.folder / "job.json").read_text())
+        job["name"] = "Lid\x07\ud800"
+        job["programs"][0]["main"] = '=1+1,"x".nc'
+        (self.folder / "job.json").write_text(json.dumps(job))
+        (self.folder / '=1+1,"x".nc').write_bytes((JOBS / "slot-clear" / "O1001.nc").read_bytes())
+        _, text, _ = run("trace", self.folder)
+        rows = list(csv.reader(io.StringIO(text)))
+        self.assertEqual({len(row) for row in rows}, {10})
+        self.assertEqual({row[1] for row in rows[1:]}, {'\'=1+1,"x".nc'})
+        ElementTree.fromstring(run("check", self.folder, "--format", "junit")[1])
 
     def test_a_program_without_an_end_is_never_clear(self) -> None:
         whole = (JOBS / "slot-clear" / "O1001.nc").read_text()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import asdict
 from typing import Any
 from xml.etree import ElementTree
@@ -13,6 +14,8 @@ from .. import __version__
 from ..findings import CATALOGUE, RULES, Finding, Policy
 from ..rehearsal.result import Rehearsal, Timed
 from ..rehearsal.travel import ranges
+
+_NOT_XML = re.compile("[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
 
 
 def _rounded(value: float, digits: int = 6) -> float:
@@ -216,25 +219,35 @@ def as_sarif(verdict: dict[str, Any]) -> str:
     )  # fmt: skip
 
 
+def _plain(text: str) -> str:
+    """A text without what XML 1.0 cannot hold (control characters, lone surrogates)."""
+    return _NOT_XML.sub("\N{REPLACEMENT CHARACTER}", text)
+
+
 def as_junit(verdict: dict[str, Any]) -> str:
     """One test case per kind that can be found; a kind with findings has failed."""
     by_kind: dict[str, list[dict[str, Any]]] = {}
     for item in verdict["findings"]:
         by_kind.setdefault(item["kind"], []).append(item)
     failures = sum(1 for items in by_kind.values() if any(i["severity"] == "stop" for i in items))
-    suite = ElementTree.Element("testsuite", name=verdict["job"], tests=str(len(CATALOGUE)), failures=str(failures))
+    suite = ElementTree.Element(
+        "testsuite", name=_plain(verdict["job"]), tests=str(len(CATALOGUE)), failures=str(failures)
+    )
     for kind, entry in CATALOGUE.items():
         case = ElementTree.SubElement(suite, "testcase", classname="bluntmirror", name=f"{kind}: {entry.title}")
         for item in by_kind.get(kind, []):
-            text = f"{item['program']}:{item['line']} {item['message']}. {item['remedy']}"
+            text = _plain(f"{item['program']}:{item['line']} {item['message']}. {item['remedy']}")
             if item["severity"] == "stop":
-                ElementTree.SubElement(case, "failure", message=item["message"]).text = text
+                ElementTree.SubElement(case, "failure", message=_plain(item["message"])).text = text
             else:
                 ElementTree.SubElement(case, "system-out").text = text
     return ElementTree.tostring(suite, encoding="unicode", xml_declaration=True)
 
 
 def render(verdict: dict[str, Any], form: str) -> str:
+    """The verdict in one of its forms; what UTF-8 cannot hold of names in it is replaced."""
     if form == "json":
-        return json.dumps(verdict, indent=1, ensure_ascii=False) + "\n"
-    return {"text": as_text, "sarif": as_sarif, "junit": as_junit}[form](verdict)
+        text = json.dumps(verdict, indent=1, ensure_ascii=False) + "\n"
+    else:
+        text = {"text": as_text, "sarif": as_sarif, "junit": as_junit}[form](verdict)
+    return text.encode("utf-8", "replace").decode()

@@ -93,15 +93,18 @@ def _read_scene(path: Path, scale: float) -> Mesh:
     import trimesh
 
     try:
-        scene = trimesh.load_scene(path)
+        scene = trimesh.load_scene(path, process=False)  # as it stands: mending would leave triangles out in silence
         solid = scene.to_mesh()
         vertices = np.asarray(solid.vertices, float)
         faces = np.asarray(solid.faces, np.int32)
+        corners = (vertices * scale)[faces]
+        if len(faces) and int(faces.min()) < 0:
+            raise IndexError("a triangle names a vertex that is not there")
     except Exception as error:  # the readers raise whatever the broken file makes them stumble over
         raise MeshUnreadable(f"the file cannot be read as {path.suffix[1:].upper()}: {error}") from error
     if not len(faces):
         raise MeshUnreadable("the file holds no triangles")
-    return welded((vertices * scale)[faces])
+    return welded(corners)
 
 
 def _read_step(path: Path) -> Mesh:

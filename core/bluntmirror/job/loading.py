@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import json
+import lzma
 import math
 import stat
+import struct
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -206,6 +209,8 @@ def unzip(archive: Path, to: Path) -> Path:
                     raise JobUnreadable(archive.name, f"'{entry.filename}' unpacks to a suspicious size")
                 if entry.is_dir():
                     continue
+                if not _writable(entry.filename):
+                    raise JobUnreadable(archive.name, f"the name {entry.filename!a} cannot be written: rename the file")
                 target = to / parts
                 target.parent.mkdir(parents=True, exist_ok=True)
                 with bundle.open(entry) as source, target.open("wb") as out:
@@ -214,7 +219,8 @@ def unzip(archive: Path, to: Path) -> Path:
                         if left < 0:
                             raise JobUnreadable(archive.name, f"it unpacks to more than {MAX_ZIP_BYTES // 10**6} MB")
                         out.write(chunk)
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError) as error:
+    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, zlib.error, lzma.LZMAError, UnicodeError, ValueError,
+            struct.error) as error:  # fmt: skip
         raise JobUnreadable(archive.name, f"not a zip that can be read: {error}") from error
     except OSError as error:
         raise JobUnreadable(archive.name, f"cannot be unpacked: {error.strerror or error}") from error
@@ -225,8 +231,18 @@ def unzip(archive: Path, to: Path) -> Path:
     return to
 
 
+def _writable(name: str) -> bool:
+    """Whether a name can stand in a file system and in UTF-8 text: no lone surrogates, no zero byte."""
+    try:
+        return b"\0" not in name.encode("utf-8")
+    except UnicodeEncodeError:
+        return False
+
+
 def inside(folder: Path, name: str, where: str) -> Path:
     """The file `name` of the job. Raises JobUnreadable when it leaves the folder or is not there."""
+    if not _writable(name):
+        raise JobUnreadable("job.json", f"{where}: {name!a} is no name that a file can have")
     parts = PurePosixPath(name.replace("\\", "/"))
     target = (folder / parts).resolve()
     if not name.strip() or parts.is_absolute() or ".." in parts.parts or not target.is_relative_to(folder.resolve()):
@@ -261,12 +277,70 @@ def model_of(data: dict[str, Any], shown: str, kind: type[Model]) -> Model:
         return kind.model_validate(data)
     except ValidationError as error:
         first = error.errors()[0]
-        place = ".".join(str(part) for part in first["loc"])
-        said = first["msg"].removeprefix("Value error, ")
-        if first["type"] == "extra_forbidden":
-            said = "this format has no such field; check its spelling"
+        place = _place(first["loc"], data)
         more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
+        said = said_of(first)
         raise JobUnreadable(shown, f"{place}: {said}{more}" if place else said + more) from error
+
+
+# What the validator's types of error mean, in words of ours; `ctx` gives the values.
+_SAID = {
+    "extra_forbidden": "this format has no such field; check its spelling",
+    "missing": "this field is needed and not there",
+    "string_type": "a text is needed here, in quotes", "int_type": "a whole number is needed here",
+    "int_parsing": "a whole number is needed here", "int_from_float": "a whole number is needed here",
+    "float_type": "a number is needed here", "float_parsing": "a number is needed here",
+    "finite_number": "a number is needed here, not NaN or infinity", "bool_type": "true or false is needed here",
+    "bool_parsing": "true or false is needed here", "dict_type": "an object { … } is needed here",
+    "model_type": "an object { … } is needed here", "list_type": "a list [ … ] is needed here",
+    "tuple_type": "a list [ … ] is needed here",
+    "greater_than": "it must be greater than {gt}", "greater_than_equal": "it must be at least {ge}",
+    "less_than": "it must be less than {lt}", "less_than_equal": "it must be at most {le}",
+    "too_short": "it has {actual_length} entries; at least {min_length} are needed",
+    "too_long": "it has {actual_length} entries; at most {max_length} are taken",
+    "string_too_short": "it must have at least {min_length} letters", "string_too_long": "it must have at most {max_length} letters",
+    "string_pattern_mismatch": "it is not written as this format wants it (pattern {pattern})",
+    "literal_error": "it must be {expected}", "union_tag_invalid": "'{tag}' is none of {expected_tags}",
+    "union_tag_not_found": "it lacks {discriminator}, which says what it is",
+}  # fmt: skip
+
+
+def said_of(error: Any) -> str:
+    """One of the validator's errors in words of ours."""
+    template = _SAID.get(error["type"])
+    if template is None:
+        return str(error["msg"]).removeprefix("Value error, ")
+    given = error.get("input")
+    shown = (
+        f"; {json.dumps(given)[:40]} is given"
+        if isinstance(given, str | int | float) and error["type"] != "extra_forbidden"
+        else ""
+    )
+    return template.format(**error.get("ctx", {})) + shown
+
+
+def _place(parts: Sequence[int | str], data: Any) -> str:
+    """A place in the file as a person would name it: tools by number, bodies, links and mounts by name."""
+    named: list[str] = []
+    here = data
+    for i, part in enumerate(parts):
+        # A union's tag stands in the place without standing in the file.
+        if isinstance(here, dict) and part not in here and i + 1 < len(parts):
+            continue
+        here = here[part] if isinstance(here, list) and isinstance(part, int) and part < len(here) else (
+            here.get(part) if isinstance(here, dict) else None)  # fmt: skip
+        if (
+            isinstance(part, int)
+            and named
+            and isinstance(here, dict)
+            and named[-1] in ("tools", "bodies", "links", "mounts")
+        ):
+            own = f"T{here['number']}" if named[-1] == "tools" and "number" in here else here.get("name")
+            if own is not None:
+                named[-1] = str(own) if named[-1] == "tools" else f"{named[-1]}.{own}"
+                continue
+        named.append(str(part))
+    return ".".join(named)
 
 
 def data_in_millimetres(data: dict[str, Any], shown: str, kind: type[Model]) -> dict[str, Any]:
@@ -370,6 +444,21 @@ def _check_machine(machine: MachineFile, shown: str) -> None:
         raise JobUnreadable(shown, "joints: rapid must be finite")
 
 
+def _check_axes(file: JobFile, machine: MachineFile, shown: str) -> None:
+    """An offset or a shift of an axis that the machine does not have would be passed over in silence."""
+    axes = {link.joint.axis for link in machine.links if link.joint}
+    had = ", ".join(sorted(axes))
+    for key, value in file.work_offsets.items():
+        if not isinstance(value, models.Datum):
+            for axis in value:
+                if axis not in axes:
+                    raise JobUnreadable(shown, f"work_offsets.{key}: the machine has no axis '{axis}' (it has {had})")
+    for stretch in file.switches.shifts:
+        for axis in stretch.by:
+            if axis not in axes:
+                raise JobUnreadable(shown, f"switches.shifts: the machine has no axis '{axis}' (it has {had})")
+
+
 def _check_job(file: JobFile, machine: MachineFile, shown: str) -> None:
     mounts = {m.name: m for m in machine.mounts}
     for body in file.bodies:
@@ -385,6 +474,7 @@ def _check_job(file: JobFile, machine: MachineFile, shown: str) -> None:
             raise JobUnreadable(shown, f"work_offsets: '{key}' is none of G54 … G59, G54.1 P1 … P300")
         if isinstance(value, models.Datum) and value.mount not in mounts:
             raise JobUnreadable(shown, f"work_offsets.{key}: the machine has no mount '{value.mount}'")
+    _check_axes(file, machine, shown)
     channels = {c.number for c in machine.channels}
     for entry in file.programs:
         if entry.channel not in channels:
