@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import json
 import sys
 from pathlib import Path
 
 from .export.report import as_html
 from .export.trace import write_trace
 from .export.verdict import render, verdict_dict
+from .findings.identity import Judged
 from .geometry.meshfile import write_stl
 from .job import JobUnreadable, open_job
 from .rehearsal import Rehearsal, Timed, check_program, rehearse
@@ -29,6 +31,10 @@ def main(words: list[str] | None = None) -> int:
         command.add_argument("--out", type=Path, help="write verdict.json, report.html, stock.stl and trace.csv there")
         command.add_argument("--format", choices=["text", "json", "sarif", "junit"], default="text")
         command.add_argument("--fail-on", choices=["stop", "caution"], default="stop")
+        command.add_argument("--accepted", type=Path, metavar="FILE",
+                             help="judgements to excuse findings by, as the application gives them out or as a list of "
+                             '{"cause", "point", "amount", "judgement": "accepted" or "model", "reason", "by"}; findings they excuse do '
+                             "not count for the exit status")  # fmt: skip
     tracing = commands.add_parser("trace", help="one row per motion, as CSV")
     tracing.add_argument("job", type=Path)
     tracing.add_argument("--csv", type=Path, help="the file to write (default: standard output)")
@@ -47,16 +53,17 @@ def main(words: list[str] | None = None) -> int:
 
 
 def _judge(options: argparse.Namespace) -> int:
+    known = _judgements(options.accepted) if options.accepted else []
     job = open_job(options.job)
     progress = _bar if sys.stderr.isatty() else None
     result: Timed = rehearse(job, progress) if options.word == "verify" else check_program(job, progress)
     if progress:
         print("\r\x1b[K", end="", file=sys.stderr)
-    verdict = verdict_dict(result)
+    verdict = verdict_dict(result, known)
     if options.out:
         options.out.mkdir(parents=True, exist_ok=True)
         (options.out / "verdict.json").write_text(render(verdict, "json"), encoding="utf-8")
-        (options.out / "report.html").write_text(as_html(result), encoding="utf-8")
+        (options.out / "report.html").write_text(as_html(result, known=known), encoding="utf-8")
         with (options.out / "trace.csv").open("w", encoding="utf-8") as out:
             write_trace(result, out)
         stocks = result.stocks if isinstance(result, Rehearsal) else []
@@ -65,7 +72,20 @@ def _judge(options: argparse.Namespace) -> int:
             write_stl(options.out / name, cut.final_mesh, f"{cut.name}: machined stock, mm, frame of its mount")
     sys.stdout.write(render(verdict, options.format))
     bad = {"stop": {"stop"}, "caution": {"stop", "caution"}}[options.fail_on]
-    return 1 if any(item["severity"] in bad for item in verdict["findings"]) else 0
+    return 1 if any(item["severity"] in bad and not item["accepted"] for item in verdict["findings"]) else 0
+
+
+def _judgements(file: Path) -> list[Judged]:
+    """Raises JobUnreadable."""
+    try:
+        rows = json.loads(file.read_text("utf-8-sig"))
+        return [
+            Judged(str(row["cause"]), row.get("point"), float(row["amount"]), str(row["judgement"]), str(row.get("reason", "")),
+                   str(row.get("by", "")))
+            for row in rows
+        ]  # fmt: skip
+    except (ValueError, TypeError, KeyError, AttributeError) as error:
+        raise JobUnreadable(file.name, f"not a list of judgements: {error!r}") from error
 
 
 def _trace(options: argparse.Namespace) -> int:

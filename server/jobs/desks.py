@@ -5,9 +5,9 @@ Nothing is written but by `save` and `set_rules`; a screen sends the texts it ho
 
 import base64
 import json
+import re
 import zipfile
 from dataclasses import asdict, replace
-from pathlib import PurePosixPath
 from typing import Any
 
 import numpy as np
@@ -15,7 +15,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from pydantic import ValidationError
 
 from accounts.models import Organisation
-from bluntmirror.export.verdict import finding_dict, rules_run
+from bluntmirror.export.verdict import causes, finding_dict, rules_run
 from bluntmirror.findings import RULES, verdict_of
 from bluntmirror.job import Job, JobUnreadable
 from bluntmirror.job.models import JobFile, ToolsFile
@@ -35,7 +35,7 @@ def programs_of(revision: Revision) -> list[Json]:
     found = []
     for entry in job.file.programs:
         for name in [entry.main, *entry.library]:
-            text = job.programs[name].decode("utf-8-sig", "replace").replace("\r\n", "\n").replace("\r", "\n")
+            text = text_of(job.programs[name])
             found.append(
                 {
                     "name": name,
@@ -48,6 +48,44 @@ def programs_of(revision: Revision) -> list[Json]:
     return found
 
 
+BOM = b"\xef\xbb\xbf"
+
+
+def _encoding(raw: bytes) -> str:
+    """UTF-8 where the file is that, else Latin-1, in which every byte is a letter."""
+    try:
+        raw.decode("utf-8")
+    except UnicodeDecodeError:
+        return "latin-1"
+    return "utf-8"
+
+
+def text_of(raw: bytes) -> str:
+    """A program file as the desk shows it: every line ends with a line feed."""
+    return raw.removeprefix(BOM).decode(_encoding(raw)).replace("\r\n", "\n").replace("\r", "\n")
+
+
+def rewritten(raw: bytes, text: str) -> bytes:
+    """The file with the desk's text in it: lines at its beginning and end that were not touched stay byte for byte, the others
+    are written in the file's own encoding, with the line end it mostly has. Raises Refused for letters it cannot hold."""
+    lines = re.findall(rb"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+$", raw.removeprefix(BOM))
+    shown = re.findall(r"[^\n]*\n|[^\n]+$", text)
+    encoding = _encoding(raw)
+    was = [line.decode(encoding).replace("\r\n", "\n").replace("\r", "\n") for line in lines]
+    first = next((i for i, (a, b) in enumerate(zip(was, shown, strict=False)) if a != b), min(len(was), len(shown)))
+    most = min(len(was), len(shown)) - first
+    last = next((i for i in range(most) if was[-1 - i] != shown[-1 - i]), most)
+    end = b"\r\n" if 2 * raw.count(b"\r\n") > raw.count(b"\n") else b"\n" if b"\n" in raw or b"\r" not in raw else b"\r"
+    try:
+        middle = "".join(shown[first : len(shown) - last]).encode(encoding).replace(b"\n", end)
+    except UnicodeEncodeError as error:
+        raise Refused(
+            f"'{text[error.start : error.start + 1]}' cannot be written in this file's encoding (Latin-1)"
+        ) from error
+    head = BOM if raw.startswith(BOM) else b""
+    return head + b"".join(lines[:first]) + middle + b"".join(lines[len(lines) - last :] if last else [])
+
+
 def edited(revision: Revision, programs: dict[str, str], data: Json | None, tools: Json | None) -> Job:
     """The revision's job with the texts, job.json and tools that a screen holds. Raises Refused."""
     if sum(len(text) for text in programs.values()) > MOST_TEXT:
@@ -56,7 +94,10 @@ def edited(revision: Revision, programs: dict[str, str], data: Json | None, tool
     unknown = sorted(set(programs) - set(base.programs))
     if unknown:
         raise Refused(f"the job has no program '{unknown[0]}'")
-    made = replace(base, programs={**base.programs, **{name: text.encode() for name, text in programs.items()}})
+    made = replace(
+        base,
+        programs={**base.programs, **{name: rewritten(base.programs[name], text) for name, text in programs.items()}},
+    )
     for name in ("body_meshes", "link_meshes"):  # worked out once for the job, not once a keystroke
         made.__dict__[name] = getattr(base, name)
     if tools is not None:
@@ -83,7 +124,7 @@ def check(job: Job, path: bool) -> Json:
     waits = {result.channel: result.interpreted.waits}
     waits |= {channel: other.waits for channel, other in result.others.items()}
     return {
-        "verdict": verdict_of(result.docket), "findings": [finding_dict(item) for item in result.findings],
+        "verdict": verdict_of(result.docket), "findings": [finding_dict(item, cause) for item, cause in zip(result.findings, causes(result), strict=True)],
         "operations": [asdict(item) for item in desk.operations()], "seconds": round(reel.seconds, 3),
         "blocks": result.interpreted.blocks, "rules": rules_run(result.docket.policy),
         "lacking": sorted(used - table), "unused": sorted(table - used),
@@ -132,14 +173,13 @@ def save(
     user: AbstractBaseUser,
     label: str,
 ) -> Revision:
-    """The desk's programs (and tools, and job.json) as a new revision of the job. Line ends stay those of the file."""
+    """The desk's programs (and tools, and job.json) as a new revision of the job. What was not touched stays byte for byte."""
     held = setups.opened(revision)
     files: dict[str, bytes] = {}
     for name, text in programs.items():
         if name not in held.programs:
             raise Refused(f"the job has no program '{name}'")
-        raw = held.programs[name]
-        files[_inside(name)] = text.replace("\n", "\r\n").encode() if b"\r\n" in raw else text.encode()
+        files[name] = rewritten(held.programs[name], text)
     if data is not None:
         try:
             JobFile.model_validate(data)
@@ -150,15 +190,8 @@ def save(
     if tools is not None:
         with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
             name = json.loads(bundle.read("job.json").decode("utf-8-sig"))["tools"]
-        files[_inside(name)] = json.dumps(tools, indent=1).encode()
+        files[name] = json.dumps(tools, indent=1).encode()
     return setups.changed(revision, files, user, label)
-
-
-def _inside(name: str) -> str:
-    parts = PurePosixPath(name)
-    if parts.is_absolute() or ".." in parts.parts:
-        raise Refused(f"the path '{name}' leaves the job folder")
-    return parts.as_posix()
 
 
 # --- rules ----------------------------------------------------------------------------------------------------------------

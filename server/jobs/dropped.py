@@ -23,8 +23,9 @@ DAYS = 7
 
 
 def folder_of(revision: Revision) -> Path:
-    """Where the files wait that were dropped on a revision's setup; it may not be there."""
-    return Path(settings.VAR) / "dropped" / revision.digest[:32]
+    """Where the files wait that were dropped on a revision's setup, an organisation's own however alike their jobs are; it may
+    not be there."""
+    return Path(settings.VAR) / "dropped" / f"{revision.job.organisation_id}-{revision.digest[:32]}"
 
 
 def take(revision: Revision, name: str, data: bytes, inches: bool = False) -> dict[str, Any]:

@@ -8,11 +8,14 @@ from django.conf import settings
 from django.db import models
 
 from accounts.models import Organisation
+from bluntmirror.findings.identity import Judged
+
+EXACT = "utf8mb4_nopad_bin"  # names differ by case, accent and trailing blanks
 
 
 class Job(models.Model):
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="jobs")
-    name = models.CharField(max_length=200)
+    name = models.CharField(max_length=200, db_collation=EXACT)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -22,6 +25,9 @@ class Job(models.Model):
 class Revision(models.Model):
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
+    parent = models.ForeignKey(
+        "self", on_delete=models.SET_NULL, null=True, related_name="children"
+    )  # what it was made from
     label = models.CharField(max_length=200, blank=True)
     machine = models.CharField(max_length=200)
     archive = models.FileField(upload_to="revisions/%Y/%m/")
@@ -43,7 +49,7 @@ class LibraryFile(models.Model):
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="library")
     kind = models.CharField(max_length=10, choices=Kind.choices)
-    name = models.CharField(max_length=200)
+    name = models.CharField(max_length=200, db_collation=EXACT)
     number = models.PositiveIntegerField()
     data = models.JSONField()
     meshes = models.FileField(upload_to="library/%Y/%m/", blank=True)  # a zip of the mesh files that a machine names
@@ -116,6 +122,7 @@ class Triage(models.Model):
 
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="triage")
     cause = models.CharField(max_length=300)
+    point = models.JSONField(null=True)  # where in the machine it lay: two causes that read alike are told apart by it
     judgement = models.CharField(max_length=10, choices=Judgement.choices)
     reason = models.TextField(blank=True)
     amount = models.FloatField(default=0.0)  # how bad it was when judged: worse later reopens it
@@ -123,7 +130,11 @@ class Triage(models.Model):
     at = models.DateTimeField(auto_now=True)
 
     class Meta:
-        unique_together = [("job", "cause")]
+        indexes = [models.Index(fields=["job", "cause"])]
+
+    @property
+    def judged(self) -> Judged:
+        return Judged(self.cause, self.point, self.amount, self.judgement, self.reason, self.by.get_username())
 
 
 class RuleSetting(models.Model):

@@ -26,6 +26,7 @@ from .models import Job, LibraryFile, Rehearsal, Revision
 
 MAX_FILES = 500
 MAX_LIBRARY_BYTES = 5_000_000
+MAX_NAME = 200
 
 
 LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
@@ -33,6 +34,10 @@ LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; 
 
 class Refused(Exception):
     """Something a user asked for that cannot be done; the message says why and what to do."""
+
+
+class Behind(Refused):
+    """Somebody has kept another revision since the one that is being saved from was opened."""
 
 
 def queue() -> redis.Redis:
@@ -87,28 +92,46 @@ def _packed(folder: Path) -> tuple[bytes, str]:
     return out.getvalue(), total.hexdigest()
 
 
-def take_in_path(organisation: Organisation, user: AbstractBaseUser, path: Path, label: str = "") -> Revision:
-    """A job on disk as a new revision; the same files again give the revision there is. Raises Refused."""
+def take_in_path(
+    organisation: Organisation, user: AbstractBaseUser, path: Path, label: str = "", parent: Revision | None = None
+) -> Revision:
+    """A job on disk as a new revision: of the job that `parent` belongs to, whatever its name, else of the one that is called
+    exactly so. The same files again give the revision there is. Raises Refused."""
     if path.is_dir():
-        known = Revision.objects.filter(job__organisation=organisation, digest=_packed(path)[1]).first()
+        same = Revision.objects.filter(job__organisation=organisation, digest=_packed(path)[1])
+        known = (same.filter(job=parent.job) if parent else same).first()
         if known:
             return known  # its files were read and checked when it came in
     try:
         job = open_job(path)
     except JobUnreadable as error:
         raise Refused(str(error)) from error
+    if len(job.name) > MAX_NAME or not job.name.strip():
+        raise Refused(f"job.json: name: it has {len(job.name)} letters; 1 to {MAX_NAME} are taken")
     packed, digest = _packed(job.folder)
     with transaction.atomic():
-        row, _ = Job.objects.select_for_update().get_or_create(organisation=organisation, name=job.name[:200])
+        if parent:
+            row = Job.objects.select_for_update().get(pk=parent.job_id)
+        else:
+            row, _ = Job.objects.select_for_update().get_or_create(organisation=organisation, name=job.name)
         known = row.revisions.filter(digest=digest).first()
         if known:
             return known
         number = (row.revisions.aggregate(top=Max("number"))["top"] or 0) + 1
-        revision = Revision(job=row, number=number, label=label[:200], machine=job.machine.name[:200], digest=digest,
+        revision = Revision(job=row, number=number, parent=parent, label=label[:200], machine=job.machine.name[:200], digest=digest,
                             created_by=user)  # fmt: skip
         revision.archive.save(f"{digest[:16]}.zip", ContentFile(packed), save=False)
         revision.save()
     return revision
+
+
+def ask_if_behind(revision: Revision, anyway: bool) -> None:
+    """Raises Behind where other revisions have been kept since this one, unless the person has said to go on."""
+    newer = revision.job.revisions.filter(number__gt=revision.number).select_related("created_by").order_by("-number")
+    if newer and not anyway:
+        told = ", ".join(f"revision {row.number} by {row.created_by.get_username()}" for row in newer[:3])
+        raise Behind(f"since revision {revision.number} was opened, {told} {'was' if len(newer) == 1 else 'were'} kept: look at what "
+                     "changed first, or keep yours beside it")  # fmt: skip
 
 
 def keep_in_library(

@@ -13,11 +13,13 @@ import threading
 import zipfile
 from collections import OrderedDict
 from dataclasses import asdict
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any, Generic, TypeVar
 
 import numpy as np
+from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
+from django.core.files.uploadedfile import UploadedFile
 from pydantic import ValidationError
 
 from bluntmirror.export.replay import model_data
@@ -82,10 +84,11 @@ def _unpacked(revision: Revision) -> Path:
 def opened(revision: Revision, data: Json | None = None) -> Job:
     """A revision's job, or the same with the job.json that a screen holds. Raises Refused."""
     try:
-        base = _jobs.get(revision.digest, lambda: open_job(_unpacked(revision)))
+        key = f"{revision.job.organisation_id}:{revision.digest}"  # dropped files come to it: they are an organisation's own
+        base = _jobs.get(key, lambda: open_job(_unpacked(revision)))
         if data is None:
             return base
-        return _jobs.get(f"{revision.digest}:{_key(data)}", lambda: with_data(base, data))
+        return _jobs.get(f"{key}:{_key(data)}", lambda: with_data(base, data))
     except JobUnreadable as error:
         raise Refused(str(error)) from error
 
@@ -304,15 +307,24 @@ def tool_picture(revision: Revision, tool: Json) -> Json:
 # --- saving -----------------------------------------------------------------------------------------------------------
 
 
+def inside(name: str) -> str:
+    """A file's path in a job folder. Raises Refused when it leaves it."""
+    parts = PurePosixPath(name.replace("\\", "/"))
+    if parts.is_absolute() or ".." in parts.parts:
+        raise Refused(f"the path '{name}' leaves the job folder")
+    return parts.as_posix()
+
+
 def changed(revision: Revision, files: dict[str, bytes], user: AbstractBaseUser, label: str) -> Revision:
     with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
         place = Path(folder)
         with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
             bundle.extractall(place)
         for name, data in files.items():
-            target = place / Path(name).name
+            target = place / inside(name)
+            target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(data)
-        return take_in_path(revision.job.organisation, user, place, label)
+        return take_in_path(revision.job.organisation, user, place, label, revision)
 
 
 def save(revision: Revision, data: Json, tools: Json | None, user: AbstractBaseUser, label: str) -> Revision:
@@ -326,6 +338,37 @@ def save(revision: Revision, data: Json, tools: Json | None, user: AbstractBaseU
     if tools is not None:
         files[str(data.get("tools", "tools.json"))] = json.dumps(tools, indent=1).encode()
     return changed(revision, files, user, label)
+
+
+def put_programs(revision: Revision, files: list[UploadedFile], user: AbstractBaseUser) -> Revision:
+    """Programs posted again: one of a name that the job has takes its place, where in the folder that stands; a single one of
+    another name takes the place of the only main program, several come into the first channel's library. Raises Refused."""
+    if sum(file.size or 0 for file in files) > settings.MAX_UPLOAD_BYTES:
+        raise Refused(f"the upload is larger than {settings.MAX_UPLOAD_BYTES // 10**6} MB")
+    with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+        data = json.loads(bundle.read("job.json").decode("utf-8-sig"))
+    programs = data["programs"]
+    known = {Path(name).name.lower(): name for entry in programs for name in [entry["main"], *entry.get("library", [])]}
+    made: dict[str, bytes] = {}
+    strange = []
+    for file in files:
+        name = Path((file.name or "").replace("\\", "/")).name
+        if not name or name.lower().endswith((".json", ".stl", ".step", ".stp", ".3mf", ".glb", ".zip")):
+            raise Refused(f"{file.name}: this is no program; put models and tables in on the setup screen")
+        if name.lower() in known:
+            made[known[name.lower()]] = file.read()
+        else:
+            strange.append(name)
+            made[name] = file.read()
+    if len(files) == 1 and strange and len(programs) == 1:
+        programs[0]["main"] = strange[0]
+    elif strange:
+        programs[0]["library"] = [*programs[0].get("library", []), *strange]
+    if strange:
+        made["job.json"] = json.dumps(data, indent=1).encode()
+    return changed(
+        revision, made, user, f"posted again: {', '.join(sorted(Path(n).name for n in made if n != 'job.json'))}"
+    )
 
 
 def job_data(revision: Revision) -> tuple[Json, Json]:

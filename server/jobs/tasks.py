@@ -6,7 +6,6 @@ import json
 import tempfile
 import threading
 import time
-from collections import Counter
 from contextlib import suppress
 from pathlib import Path
 
@@ -19,7 +18,7 @@ from django.utils import timezone
 from bluntmirror.export.replay import replay_data
 from bluntmirror.export.report import as_html
 from bluntmirror.export.trace import write_trace
-from bluntmirror.export.verdict import finding_dict, render, verdict_dict
+from bluntmirror.export.verdict import render, verdict_dict
 from bluntmirror.geometry.meshfile import write_stl
 from bluntmirror.job import Job as OpenJob
 from bluntmirror.job import JobUnreadable, open_job
@@ -100,7 +99,8 @@ def run_rehearsal(number: int) -> None:
         with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
             archive = Path(folder) / "job.zip"
             archive.write_bytes(rehearsal.revision.archive.read())
-            run = rehearse(_by_house_rules(open_job(archive), rehearsal), teller, FolderStore(settings.CHECKPOINTS))
+            store = FolderStore(settings.CHECKPOINTS / str(rehearsal.revision.job.organisation_id))
+            run = rehearse(_by_house_rules(open_job(archive), rehearsal), teller, store)
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
             keep(rehearsal, run)
     except Cancelled:
@@ -132,7 +132,8 @@ def settle(number: int, state: str, error: str) -> None:
 
 def keep(rehearsal: Rehearsal, run: Run) -> None:
     """Store the verdict, the findings with their causes, and the artifacts."""
-    verdict = verdict_dict(run)
+    known = [item.judged for item in rehearsal.revision.job.triage.select_related("by")]
+    verdict = verdict_dict(run, known)
     description, binary = replay_data(run)
     trace = io.StringIO()
     write_trace(run, trace)
@@ -144,7 +145,7 @@ def keep(rehearsal: Rehearsal, run: Run) -> None:
         "verdict.sarif": ("application/json", render(verdict, "sarif").encode()),
         "report.html": (
             "text/html",
-            as_html(run, f"{timezone.now():%d %B %Y, %H:%M} UTC", rehearsal.created_by.get_username()).encode(),
+            as_html(run, f"{timezone.now():%d %B %Y, %H:%M} UTC", rehearsal.created_by.get_username(), known).encode(),
         ),
         "verdict.xml": ("application/xml", render(verdict, "junit").encode()),
     }
@@ -152,17 +153,13 @@ def keep(rehearsal: Rehearsal, run: Run) -> None:
         with tempfile.NamedTemporaryFile(suffix=".stl") as out:
             write_stl(Path(out.name), run.stocks[0].final_mesh)
             files["stock.stl"] = ("model/stl", Path(out.name).read_bytes())
-    seen: Counter[str] = Counter()
     with transaction.atomic():
         for name, (media_type, data) in files.items():
             artifact = Artifact(rehearsal=rehearsal, name=name, media_type=media_type, packed=True)
             artifact.file.save(f"{rehearsal.pk}-{name}.gz", ContentFile(gzip.compress(data, 5)), save=True)
         for place, item in enumerate(run.findings):
-            seen[item.cause] += 1
-            data_of = finding_dict(item) | {"motion": item.motion, "lastMotion": item.last_motion}
-            Finding.objects.create(
-                rehearsal=rehearsal, place=place, cause=f"{item.cause}|{seen[item.cause]}"[:300], data=data_of
-            )
+            data_of = verdict["findings"][place] | {"motion": item.motion, "lastMotion": item.last_motion}
+            Finding.objects.create(rehearsal=rehearsal, place=place, cause=data_of["cause"], data=data_of)
         Rehearsal.objects.filter(pk=rehearsal.pk).update(
             verdict=verdict["verdict"],
             seconds=verdict["time"],

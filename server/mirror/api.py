@@ -1,8 +1,10 @@
 """The API: thin functions over the services. Its OpenAPI document is at /api/openapi.json."""
 
 import json
+import re
 import zipfile
 from typing import Any
+from urllib.parse import quote
 
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
@@ -15,6 +17,7 @@ from pydantic import ValidationError
 
 from accounts.models import Organisation
 from bluntmirror.findings import CATALOGUE
+from bluntmirror.findings.identity import judged
 from bluntmirror.geometry.features import Feature
 from bluntmirror.job.urdf import to_urdf
 from jobs import desks, services, setups
@@ -67,6 +70,11 @@ from .schemas import (
 )
 
 api = NinjaAPI(title="Blunt Mirror", version="1", auth=django_auth, docs_url=None)
+
+
+@api.exception_handler(services.Behind)
+def _behind(request: HttpRequest, error: services.Behind) -> HttpResponse:
+    return api.create_response(request, {"detail": str(error)}, status=409)
 
 
 @api.exception_handler(services.Refused)
@@ -212,11 +220,41 @@ def rehearse(request: HttpRequest, number: int) -> Any:
     return _rehearsal_out(services.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
 
 
+@api.get("/revisions/{number}/archive")
+def revision_archive(request: HttpRequest, number: int) -> HttpResponse:
+    """The job's folder as a zip, as it was kept."""
+    revision = _revision(request, number)
+    with revision.archive.open("rb") as source:
+        response = HttpResponse(source.read(), content_type="application/zip")
+    name = re.sub(r"[^\w.-]+", "-", f"{revision.job.name}-revision-{revision.number}").strip("-")
+    response["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}.zip"
+    return response
+
+
+@api.get("/revisions/{number}/files/{path:name}")
+def revision_file(request: HttpRequest, number: int, name: str) -> HttpResponse:
+    """One file of the job's folder, byte for byte."""
+    revision = _revision(request, number)
+    with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+        if name not in bundle.namelist():
+            raise Http404
+        response = HttpResponse(bundle.read(name), content_type="application/octet-stream")
+    response["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name.rpartition('/')[2])}"
+    return response
+
+
+@api.post("/revisions/{number}/programs", response=JobOut)
+def put_programs(request: HttpRequest, number: int, files: File[list[UploadedFile]]) -> Any:
+    """Programs posted again, put in the place of those of the same name, or added to the job's library."""
+    revision = setups.put_programs(_revision(request, number), files, request.user)  # type: ignore[arg-type]
+    return _job_out(revision.job)
+
+
 @api.get("/rehearsals/{number}", response=RehearsalFull)
 def one_rehearsal(request: HttpRequest, number: int) -> Any:
     services.settle_lost()
     row = _rehearsal(request, number)
-    triage = {item.cause: item for item in row.revision.job.triage.select_related("by")}
+    triage = list(row.revision.job.triage.select_related("by"))
     return {
         **_rehearsal_out(row),
         "job": row.revision.job.pk,
@@ -225,12 +263,19 @@ def one_rehearsal(request: HttpRequest, number: int) -> Any:
         "revision_label": row.revision.label,
         "machine": row.revision.machine,
         "result": row.result,
-        "findings": [_finding_out(item, triage.get(item.cause)) for item in row.findings.all()],
+        "findings": [_finding_out(item, *_inherited(item, triage)) for item in row.findings.all()],
         "artifacts": [artifact.name for artifact in row.artifacts.all()],
     }
 
 
-def _finding_out(item: Finding, triage: Triage | None) -> dict[str, Any]:
+def _inherited(item: Finding, triage: list[Triage]) -> tuple[Triage | None, bool]:
+    """The judgement that a finding inherits, and whether it is in doubt."""
+    judgements = [row.judged for row in triage]
+    found, doubt = judged(item.cause, item.data["point"], judgements)
+    return (next(row for row, own in zip(triage, judgements, strict=True) if own is found) if found else None), doubt
+
+
+def _finding_out(item: Finding, triage: Triage | None, doubt: bool = False) -> dict[str, Any]:
     entry = CATALOGUE.get(item.data["kind"])
     return {
         "id": item.pk,
@@ -241,7 +286,8 @@ def _finding_out(item: Finding, triage: Triage | None) -> dict[str, Any]:
         and {
             "judgement": triage.judgement, "reason": triage.reason, "by": triage.by.get_username(), "at": triage.at,
             # What was accepted was accepted at that depth: a worse one has to be looked at again.
-            "reopened": triage.judgement != "real" and item.data["amount"] > 1.1 * triage.amount + 0.01,
+            "reopened": triage.judgement != "real" and (doubt or not triage.judged.no_worse(item.data["amount"])),
+            "doubt": doubt,
         },
     }  # fmt: skip
 
@@ -279,17 +325,21 @@ def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
     item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=_organisation(request))
     if body.judgement == Triage.Judgement.ACCEPTED and not body.reason.strip():
         return Status(422, {"detail": "Say why it is accepted."})
-    row, _ = Triage.objects.update_or_create(
-        job=item.rehearsal.revision.job, cause=item.cause,
-        defaults={"judgement": body.judgement, "reason": body.reason, "by": request.user, "amount": item.data["amount"]},
-    )  # fmt: skip
+    job = item.rehearsal.revision.job
+    known, doubt = _inherited(item, list(job.triage.select_related("by")))
+    row = known if known and not doubt else Triage(job=job, cause=item.cause)
+    row.judgement, row.reason, row.by = body.judgement, body.reason, request.user  # type: ignore[assignment]
+    row.amount, row.point = item.data["amount"], item.data["point"]
+    row.save()
     return _finding_out(item, row)
 
 
 @api.delete("/findings/{number}/triage", response=FindingOut)
 def clear_triage(request: HttpRequest, number: int) -> Any:
     item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=_organisation(request))
-    Triage.objects.filter(job=item.rehearsal.revision.job, cause=item.cause).delete()
+    known, doubt = _inherited(item, list(item.rehearsal.revision.job.triage.select_related("by")))
+    if known and not doubt:
+        known.delete()
     return _finding_out(item, None)
 
 
@@ -425,7 +475,9 @@ def setup_tool_picture(request: HttpRequest, number: int, body: ToolIn) -> Any:
 @api.post("/revisions/{number}/setup/save", response=JobOut)
 def setup_save(request: HttpRequest, number: int, body: SaveIn) -> Any:
     """The screen's job as a new revision, with the files dropped on it that it names."""
-    revision = setups.save(_revision(request, number), body.job, body.tools, request.user, body.label)  # type: ignore[arg-type]
+    base = _revision(request, number)
+    services.ask_if_behind(base, body.anyway)
+    revision = setups.save(base, body.job, body.tools, request.user, body.label)  # type: ignore[arg-type]
     return _job_out(revision.job)
 
 
@@ -480,7 +532,9 @@ def desk_block(request: HttpRequest, number: int, body: ExplainIn) -> Any:
 @api.post("/revisions/{number}/desk/save", response=RevisionRef)
 def desk_save(request: HttpRequest, number: int, body: DeskSaveIn) -> Any:
     """What the desk holds as a new revision of the job."""
-    return desks.save(_revision(request, number), body.programs, body.job, body.tools, request.user, body.label)  # type: ignore[arg-type]
+    base = _revision(request, number)
+    services.ask_if_behind(base, body.anyway)
+    return desks.save(base, body.programs, body.job, body.tools, request.user, body.label)  # type: ignore[arg-type]
 
 
 @api.get("/rules", response=list[RuleOut])

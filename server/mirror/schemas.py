@@ -68,6 +68,7 @@ class TriageOut(Schema):
     by: str
     at: datetime
     reopened: bool
+    doubt: bool  # given to the same cause, but at another place: to be looked at again
 
 
 class TriageIn(Schema):
@@ -316,6 +317,7 @@ class SaveIn(Schema):
     job: dict[str, Any]
     tools: dict[str, Any] | None = None
     label: str = ""
+    anyway: bool = False  # though others have kept revisions since this one
 
 
 class DroppedShape(Schema):
@@ -401,6 +403,7 @@ class ExplainIn(DeskIn):
 
 class DeskSaveIn(DeskIn):
     label: str = ""
+    anyway: bool = False
 
 
 class PathOut(Schema):

@@ -1,13 +1,22 @@
 """The script desk through the API: checked while edited, explained, kept as a revision, rules of the house."""
 
 import base64
+import io
 import json
+import shutil
+import tempfile
+import zipfile
+from pathlib import Path
 from typing import Any
 
 import numpy as np
+import trimesh
+from django.core.files.uploadedfile import SimpleUploadedFile
 
+from accounts.models import Organisation
+from jobs import dropped
 from jobs.models import Revision
-from jobs.services import take_in_path
+from jobs.services import Refused, take_in_path
 
 from .test_server import SLOT, WithShop
 
@@ -121,3 +130,112 @@ class Desk(WithShop):
         self.assertEqual([f["rule"] for f in self.check(text)["findings"]], ["word.unknown"])
         self.client.force_login(self.stranger)
         self.assertTrue(all(rule["setting"] == "" for rule in self.client.get("/api/rules").json()))
+
+
+class Files(WithShop):
+    """What is kept is what was there, byte for byte, where it stood, and whose it was."""
+
+    def job_of(self, raw: bytes, name: str = "nc/O1001.nc") -> Revision:
+        folder = Path(tempfile.mkdtemp())
+        shutil.copytree(SLOT, folder, dirs_exist_ok=True)
+        (folder / "nc").mkdir(exist_ok=True)
+        (folder / "O1001.nc").unlink()
+        (folder / name).write_bytes(raw)
+        data = json.loads((folder / "job.json").read_text())
+        data["programs"][0]["main"] = name
+        for key in ("machine", "tools"):
+            (folder / data[key]).rename(folder / "nc" / data[key])
+            data[key] = f"nc/{data[key]}"
+        (folder / "job.json").write_text(json.dumps(data))
+        return take_in_path(self.shop, self.ines, folder)
+
+    def held(self, revision: Revision) -> dict[str, bytes]:
+        with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+            return {name: bundle.read(name) for name in bundle.namelist()}
+
+    def test_an_edit_in_a_subfolder_keeps_path_encoding_and_line_ends(self) -> None:
+        raw = (
+            (SLOT / "O1001.nc")
+            .read_bytes()
+            .replace(b"\r\n", b"\n")
+            .replace(b"(SLOT 10 WIDE 5 DEEP)", b"(NUTE \xd8 10)\r")
+        )
+        revision = self.job_of(raw)
+        desk = self.client.get(f"/api/revisions/{revision.pk}/desk").json()
+        (program,) = desk["programs"]
+        self.assertIn("NUTE \u00d8", program["text"])
+        text = program["text"].replace("N80 X80. F800.", "N80 X80. F700.")
+        body = {"programs": {"nc/O1001.nc": text}, "job": None, "tools": desk["tools"], "label": ""}
+        answer = self.client.post(
+            f"/api/revisions/{revision.pk}/desk/save", json.dumps(body), content_type="application/json"
+        )
+        made = self.held(Revision.objects.get(pk=answer.json()["id"]))
+        self.assertEqual(made["nc/O1001.nc"], raw.replace(b"F800", b"F700"))
+        self.assertEqual(set(made), set(self.held(revision)))
+        cannot = {
+            **body,
+            "programs": {"nc/O1001.nc": text.replace("WIDE", "").replace("NUTE", "\u03bb")},
+            "anyway": True,
+        }
+        refused = self.client.post(
+            f"/api/revisions/{revision.pk}/desk/save", json.dumps(cannot), content_type="application/json"
+        )
+        self.assertEqual(refused.status_code, 422)
+
+    def test_the_second_to_save_from_one_revision_is_asked(self) -> None:
+        revision = take_in_path(self.shop, self.ines, SLOT)
+        data = self.client.get(f"/api/revisions/{revision.pk}/desk").json()["job"]
+
+        def save(near: float, **more: bool) -> int:
+            changed = {**data, "checks": {**data["checks"], "near": near}}
+            return self.client.post(
+                f"/api/revisions/{revision.pk}/setup/save",
+                json.dumps({"job": changed, **more}),
+                content_type="application/json",
+            ).status_code
+
+        self.assertEqual([save(1.5), save(1.6), save(1.6, anyway=True)], [200, 409, 200])
+        self.assertEqual(
+            [r.parent_id for r in revision.job.revisions.order_by("number")], [None, revision.pk, revision.pk]
+        )
+
+    def test_names_are_exact_and_long_ones_refused(self) -> None:
+        rows = []
+        for name in ("Lid", "lid", "L\u00edd", "Lid ", "x" * 201):
+            folder = Path(tempfile.mkdtemp())
+            shutil.copytree(SLOT, folder, dirs_exist_ok=True)
+            data = json.loads((folder / "job.json").read_text())
+            (folder / "job.json").write_text(json.dumps({**data, "name": name}))
+            if len(name) > 200:
+                with self.assertRaises(Refused):
+                    take_in_path(self.shop, self.ines, folder)
+            else:
+                rows.append(take_in_path(self.shop, self.ines, folder).job_id)
+        self.assertEqual(len(set(rows)), 4)
+
+    def test_files_dropped_on_a_setup_are_an_organisations_own(self) -> None:
+        mine = take_in_path(self.shop, self.ines, SLOT)
+        other = take_in_path(Organisation.objects.create(name="elsewhere"), self.ines, SLOT)
+        self.assertEqual(mine.digest, other.digest)
+        data = io.BytesIO()
+        trimesh.creation.box([3, 4, 5]).export(data, file_type="stl")
+        dropped.take(mine, "block.stl", data.getvalue())
+        self.assertNotEqual(dropped.folder_of(mine), dropped.folder_of(other))
+        self.assertFalse(dropped.folder_of(other).exists())
+        shutil.rmtree(dropped.folder_of(mine))
+
+    def test_a_job_goes_out_and_a_program_posted_again_comes_in(self) -> None:
+        revision = self.job_of((SLOT / "O1001.nc").read_bytes())
+        out = self.client.get(f"/api/revisions/{revision.pk}/archive")
+        with zipfile.ZipFile(io.BytesIO(out.content)) as bundle:
+            self.assertEqual(set(bundle.namelist()), set(self.held(revision)))
+        again = (SLOT / "O1001.nc").read_bytes().replace(b"F800", b"F650")
+        files = {"files": SimpleUploadedFile("o1001.nc", again)}
+        answer = self.client.post(f"/api/revisions/{revision.pk}/programs", files).json()
+        made = Revision.objects.get(pk=answer["revisions"][0]["id"])
+        self.assertEqual((made.parent_id, self.held(made)["nc/O1001.nc"]), (revision.pk, again))
+        single = self.client.get(f"/api/revisions/{made.pk}/files/nc/O1001.nc")
+        self.assertEqual(single.content, again)
+        self.client.logout()
+        for address in (f"/api/revisions/{made.pk}/archive", f"/api/revisions/{made.pk}/files/nc/O1001.nc"):
+            self.assertEqual(self.client.get(address).status_code, 401)

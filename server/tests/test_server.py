@@ -127,7 +127,34 @@ class Server(WithShop):
             again = self.rehearse(Revision.objects.get(pk=answer.json()["revisions"][0]["id"]))
             findings = self.client.get(f"/api/rehearsals/{again.pk}").json()["findings"]
             triage = next(f for f in findings if f["data"]["kind"] == "travel.over")["triage"]
-            self.assertEqual((triage["judgement"], triage["reopened"]), ("accepted", reopened))
+            self.assertEqual(
+                (triage["judgement"], triage["reopened"], triage["doubt"]), ("accepted", reopened, reopened)
+            )
+        verdict = self.client.get(f"/api/rehearsals/{row.pk + 1}/artifacts/verdict.json")
+        told = json.loads(gzip.decompress(verdict.content))["findings"]
+        accepted = [f["accepted"] for f in told if f["kind"] == "travel.over"]
+        self.assertEqual(accepted, [{"reason": "stops are moved for this job", "by": "ines", "judgement": "accepted"}])
+
+    def test_a_judgement_does_not_slide_onto_another_finding_of_its_kind(self) -> None:
+        # Two overtravels of X: the first is accepted; once it is mended, the second is not.
+        two = (
+            (SLOT / "O1001.nc")
+            .read_bytes()
+            .replace(b"N150 G0 X-320.", b"N150 G0 X-320.\nG0 X0.\nT1 M6\nG0 X-330.\nG0 X0.")
+        )
+        mended = two.replace(b"X-320.", b"X-20.")
+        told = {}
+        for name, program in (("two", two), ("mended", mended)):
+            answer = self.client.post("/api/jobs", {"files": zipped(SLOT, O1001_nc=program)})
+            row = self.rehearse(Revision.objects.get(pk=answer.json()["revisions"][0]["id"]))
+            over = list(row.findings.filter(data__kind="travel.over"))
+            if name == "two":
+                body = json.dumps({"judgement": "accepted", "reason": "seen"})
+                self.client.put(f"/api/findings/{over[0].pk}/triage", body, content_type="application/json")
+            full = self.client.get(f"/api/rehearsals/{row.pk}").json()["findings"]
+            told[name] = [f["triage"] for f in full if f["data"]["kind"] == "travel.over"]
+        self.assertEqual([bool(t) and not t["doubt"] for t in told["two"]], [True, False])
+        self.assertTrue(all(t is None or t["doubt"] for t in told["mended"]), told)
 
     def test_the_library_numbers_what_changes_and_refuses_what_it_cannot_read(self) -> None:
         raw = (SLOT / "machine.json").read_bytes()
@@ -307,7 +334,7 @@ class Running(WithShop):
 
     def test_half_a_result_is_no_result(self) -> None:
         row = Rehearsal.objects.create(revision=take_in_path(self.shop, self.ines, SLOT), created_by=self.ines)
-        with mock.patch("jobs.tasks.finding_dict", side_effect=OSError(28, "No space left on device")):
+        with mock.patch("jobs.tasks.replay_data", side_effect=OSError(28, "No space left on device")):
             run_rehearsal(row.pk)
         row.refresh_from_db()
         self.assertEqual((row.state, row.verdict, row.artifacts.count(), row.findings.count()), ("failed", "", 0, 0))

@@ -35,9 +35,19 @@ class AlsoEntry(Exact):
     amount: float
 
 
+class AcceptedEntry(Exact):
+    """A person's judgement that excuses the finding: accepted with a reason, or a fault of the model."""
+
+    reason: str
+    by: str
+    judgement: Literal["accepted", "model"]
+
+
 class FindingEntry(Exact):
     """One thing wrong. `amount` in mm or degrees, `time` in s, `point` in the machine's frame at that time."""
 
+    cause: str = Field(description="what tells the same finding again in another rehearsal, whatever its line's number")
+    accepted: AcceptedEntry | None
     kind: str
     severity: Severity
     channel: int

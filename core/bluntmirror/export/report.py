@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from html import escape
 from typing import Any
 
 import numpy as np
 
+from ..findings.identity import Judged
 from ..program.motions import ARC, FEED, KIND_NAMES, RAPID, THREAD
 from ..rehearsal.result import Timed
 from .verdict import WORDS, verdict_dict
@@ -31,9 +33,9 @@ MARKS = {  # by shape as well as by colour
 }
 
 
-def as_html(result: Timed, when: str = "", by: str = "") -> str:
+def as_html(result: Timed, when: str = "", by: str = "", known: Sequence[Judged] = ()) -> str:
     """The whole report. `when` and `by` are put under the title as given."""
-    verdict = verdict_dict(result)
+    verdict = verdict_dict(result, known)
     parts = [
         f"<h1>{escape(verdict['job'])}</h1>",
         f'<div class="quiet">{escape(result.job.machine.name)}, {escape(_programs(result))}'
@@ -89,6 +91,9 @@ def _findings(verdict: dict[str, Any]) -> str:
         place = f"{escape(item['program'])} line {item['line']}, {_clock(item['time'])}" if item["line"] else "setup"
         tool = f", T{item['tool']}" if item["tool"] else ""
         said = f"{escape(item['message'])}.<br><span class='remedy'>{escape(item['remedy'])}</span>"
+        if item["accepted"]:
+            by = f" by {item['accepted']['by']}" if item["accepted"]["by"] else ""
+            said += f"<br><b>Accepted{escape(by)}:</b> {escape(item['accepted']['reason'])}"
         rows.append([f"<span class='kind'>{_mark(item['severity'])} {escape(item['kind'])}</span>", place + tool, said])
     return "<h2>Findings</h2>" + _table(["what", "where", "what is wrong, what would put it right"], rows)
 

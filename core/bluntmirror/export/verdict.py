@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 from xml.etree import ElementTree
@@ -12,6 +13,7 @@ import numpy as np
 
 from .. import __version__
 from ..findings import CATALOGUE, RULES, Finding, Policy
+from ..findings.identity import Judged, cause_of, judged
 from ..rehearsal.result import Rehearsal, Timed
 from ..rehearsal.travel import ranges
 
@@ -22,8 +24,28 @@ def _rounded(value: float, digits: int = 6) -> float:
     return round(float(value), digits) + 0.0
 
 
-def finding_dict(item: Finding) -> dict[str, Any]:
+def causes(result: Timed) -> list[str]:
+    """The cause of every finding in the docket's order: what tells it again in another rehearsal."""
+    lines: dict[str, list[bytes]] = {}
+    found = []
+    for item in result.findings:
+        if item.program not in lines:
+            lines[item.program] = re.split(rb"\r\n|\n|\r", result.job.programs.get(item.program, b""))
+        text = lines[item.program]
+        block = text[item.line - 1] if 0 < item.line <= len(text) else b""
+        found.append(cause_of(item, block.decode("latin-1")))
+    return found
+
+
+def finding_dict(item: Finding, cause: str = "", known: Sequence[Judged] = ()) -> dict[str, Any]:
+    """A finding as the verdict holds it. `known`: judgements of people, of which it may inherit one."""
+    judgement, doubt = judged(cause, item.point, known)
+    excused = judgement is not None and not doubt and judgement.judgement != "real" and judgement.no_worse(item.amount)
     return {
+        "cause": cause,
+        "accepted": {"reason": judgement.reason, "by": judgement.by, "judgement": judgement.judgement}
+        if excused and judgement
+        else None,
         "kind": item.kind,
         "severity": item.severity,
         "channel": item.channel,
@@ -76,7 +98,8 @@ def not_checked(result: Timed) -> list[str]:
     return told
 
 
-def verdict_dict(result: Timed) -> dict[str, Any]:
+def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
+    """The verdict. `known`: judgements about earlier findings of this job; the verdict itself does not become milder by them."""
     reel, job = result.reel, result.job
     run = result if isinstance(result, Rehearsal) else None
     stocks, margins = (run.stocks, run.margins) if run else ([], [])
@@ -102,7 +125,7 @@ def verdict_dict(result: Timed) -> dict[str, Any]:
         "format": "blunt-mirror/verdict@1",
         "job": job.name,
         "verdict": result.verdict,
-        "findings": [finding_dict(item) for item in result.findings],
+        "findings": [finding_dict(item, cause, known) for item, cause in zip(result.findings, causes(result), strict=True)],
         "time": _rounded(reel.seconds),
         "axes": [
             {"axis": r.axis, "min": _rounded(r.low), "max": _rounded(r.high), "travel": list(r.travel) if r.travel else None}
@@ -155,12 +178,18 @@ def rules_run(policy: Policy) -> dict[str, Any]:
 WORDS = {"stop": "STOP: do not run this program", "caution": "CAUTION: look first", "clear": "CLEAR: it may run"}
 
 
+def _by(item: dict[str, Any]) -> str:
+    return f" by {item['accepted']['by']}" if item["accepted"]["by"] else ""
+
+
 def as_text(verdict: dict[str, Any]) -> str:
     lines = [WORDS[verdict["verdict"]], f"  {verdict['job']}, {verdict['time']:.1f} s"]
     for item in verdict["findings"]:
         place = f"{item['program']}:{item['line']}" if item["line"] else item["program"]
         count = f" ({item['count']} motions)" if item["count"] > 1 else ""
         lines.append(f"{item['severity']:8}{item['kind']:18}{place}  {item['message']}{count}")
+        if item["accepted"]:
+            lines.append(f"{'':26}accepted{_by(item)}: {item['accepted']['reason']}")
         lines.append(f"{'':26}→ {item['remedy']}")
     for axis in verdict["axes"]:
         travel = axis["travel"] or ["no", "limit"]
@@ -209,6 +238,9 @@ def as_sarif(verdict: dict[str, Any]) -> str:
                                     "region": {"startLine": max(1, item["line"])},
                                 }}
                             ],
+                            "partialFingerprints": {"cause/v1": item["cause"]},
+                            **({"suppressions": [{"kind": "external", "status": "accepted", "justification": item["accepted"]["reason"]}]}
+                               if item["accepted"] else {}),
                         }
                         for item in verdict["findings"]
                     ],
@@ -229,7 +261,10 @@ def as_junit(verdict: dict[str, Any]) -> str:
     by_kind: dict[str, list[dict[str, Any]]] = {}
     for item in verdict["findings"]:
         by_kind.setdefault(item["kind"], []).append(item)
-    failures = sum(1 for items in by_kind.values() if any(i["severity"] == "stop" for i in items))
+    failing = {
+        kind for kind, items in by_kind.items() if any(i["severity"] == "stop" and not i["accepted"] for i in items)
+    }
+    failures = len(failing)
     suite = ElementTree.Element(
         "testsuite", name=_plain(verdict["job"]), tests=str(len(CATALOGUE)), failures=str(failures)
     )
@@ -237,7 +272,11 @@ def as_junit(verdict: dict[str, Any]) -> str:
         case = ElementTree.SubElement(suite, "testcase", classname="bluntmirror", name=f"{kind}: {entry.title}")
         for item in by_kind.get(kind, []):
             text = _plain(f"{item['program']}:{item['line']} {item['message']}. {item['remedy']}")
-            if item["severity"] == "stop":
+            if item["accepted"]:
+                ElementTree.SubElement(case, "system-out").text = _plain(
+                    f"accepted{_by(item)}: {item['accepted']['reason']}: {text}"
+                )
+            elif item["severity"] == "stop":
                 ElementTree.SubElement(case, "failure", message=_plain(item["message"])).text = text
             else:
                 ElementTree.SubElement(case, "system-out").text = text

@@ -76,11 +76,6 @@ class Finding:
         """Its own kind, and those of what it tells besides."""
         return {self.kind, *(kind for kind, _ in self.also)}
 
-    @property
-    def cause(self) -> str:
-        """What stays the same when the program is run again: the key by which triage is carried over."""
-        return "|".join([self.kind, str(self.channel), self.program, str(self.tool), self.axis, *sorted(self.bodies)])
-
 
 def finding(name: str, message: str, severity: Severity | None = None, **fields: object) -> Finding:
     """A finding of a rule, or of a kind in the catalogue, with its severity and remedy unless told otherwise; `where` gives

@@ -168,7 +168,7 @@ export const api = {
     return (await ask(`/revisions/${revision}/setup/files`, { method: "POST", body: form })).json() as Promise<Dropped>;
   },
   toolPicture: (revision: number, tool: object) => json<Schemas["PictureOut"]>(`/revisions/${revision}/setup/tool-picture`, "POST", { tool }),
-  saveSetup: (revision: number, job: JobData, label: string, tools: object | null = null) => json<Job>(`/revisions/${revision}/setup/save`, "POST", { job, label, tools }),
+  saveSetup: (revision: number, job: JobData, label: string, tools: object | null = null, anyway = false) => json<Job>(`/revisions/${revision}/setup/save`, "POST", { job, label, tools, anyway }),
   move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean) =>
     json<Moved>(`/revisions/${revision}/move`, "POST", { job, begin, end, tool, stop }),
   block: (revision: number, job: JobData, values: number[], tool: number, block: string, stop: boolean) =>
@@ -178,7 +178,14 @@ export const api = {
   desk: (revision: number) => json<Desk>(`/revisions/${revision}/desk`),
   check: (revision: number, held: Held, path: boolean) => json<Checked>(`/revisions/${revision}/desk/check`, "POST", { ...held, path }),
   explain: (revision: number, held: Held, program: string, line: number) => json<Explained>(`/revisions/${revision}/desk/block`, "POST", { ...held, program, line }),
-  saveDesk: (revision: number, held: Held, label: string) => json<Schemas["RevisionRef"]>(`/revisions/${revision}/desk/save`, "POST", { ...held, label }),
+  saveDesk: (revision: number, held: Held, label: string, anyway = false) => json<Schemas["RevisionRef"]>(`/revisions/${revision}/desk/save`, "POST", { ...held, label, anyway }),
+  archiveAddress: (revision: number) => `/api/revisions/${revision}/archive`,
+  fileAddress: (revision: number, name: string) => `/api/revisions/${revision}/files/${encodeURI(name)}`,
+  putPrograms: async (revision: number, files: File[]) => {
+    const form = new FormData();
+    for (const file of files) form.append("files", file, file.name);
+    return (await ask(`/revisions/${revision}/programs`, { method: "POST", body: form })).json() as Promise<Job>;
+  },
   rules: () => json<Rule[]>("/rules"),
   setRule: (id: string, setting: Rule["setting"]) => json<Rule[]>(`/rules/${id}`, "PUT", { setting }),
   libraryFile: (id: number) => `/api/library/${id}/file`,

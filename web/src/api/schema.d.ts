@@ -181,6 +181,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{number}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revision Archive
+         * @description The job's folder as a zip, as it was kept.
+         */
+        get: operations["mirror_api_revision_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revision File
+         * @description One file of the job's folder, byte for byte.
+         */
+        get: operations["mirror_api_revision_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/programs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Programs
+         * @description Programs posted again, put in the place of those of the same name, or added to the job's library.
+         */
+        post: operations["mirror_api_put_programs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{number}": {
         parameters: {
             query?: never;
@@ -1037,6 +1097,31 @@ export interface components {
             /** Summary */
             summary: string;
         };
+        /**
+         * AcceptedEntry
+         * @description A person's judgement that excuses the finding: accepted with a reason, or a fault of the model.
+         */
+        AcceptedEntry: {
+            /** Reason */
+            reason: string;
+            /** By */
+            by: string;
+            /**
+             * Judgement
+             * @enum {string}
+             */
+            judgement: "accepted" | "model";
+        };
+        /**
+         * AlsoEntry
+         * @description What comes of the same cause and is told in the finding.
+         */
+        AlsoEntry: {
+            /** Kind */
+            kind: string;
+            /** Amount */
+            amount: number;
+        };
         /** AxisUse */
         AxisUse: {
             /** Axis */
@@ -1088,6 +1173,12 @@ export interface components {
         };
         /** FindingData */
         FindingData: {
+            /**
+             * Cause
+             * @description what tells the same finding again in another rehearsal, whatever its line's number
+             */
+            cause: string;
+            accepted: components["schemas"]["AcceptedEntry"] | null;
             /** Kind */
             kind: string;
             /**
@@ -1134,6 +1225,11 @@ export interface components {
              * @description what found it; docs/findings.md lists the rules
              */
             rule: string;
+            /**
+             * Also
+             * @description what comes of the same cause and is told here
+             */
+            also: components["schemas"]["AlsoEntry"][];
             /** @description a change that would clear it and is safe to make, where there is one */
             fix: components["schemas"]["FixEntry"] | null;
             /** Motion */
@@ -1358,6 +1454,8 @@ export interface components {
             at: string;
             /** Reopened */
             reopened: boolean;
+            /** Doubt */
+            doubt: boolean;
         };
         /** TriageIn */
         TriageIn: {
@@ -1820,6 +1918,11 @@ export interface components {
              * @default
              */
             label: string;
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway: boolean;
         };
         /** FitOut */
         FitOut: {
@@ -1909,6 +2012,12 @@ export interface components {
          * @description One thing wrong. `amount` in mm or degrees, `time` in s, `point` in the machine's frame at that time.
          */
         FindingEntry: {
+            /**
+             * Cause
+             * @description what tells the same finding again in another rehearsal, whatever its line's number
+             */
+            cause: string;
+            accepted: components["schemas"]["AcceptedEntry"] | null;
             /** Kind */
             kind: string;
             /**
@@ -1955,6 +2064,11 @@ export interface components {
              * @description what found it; docs/findings.md lists the rules
              */
             rule: string;
+            /**
+             * Also
+             * @description what comes of the same cause and is told here
+             */
+            also: components["schemas"]["AlsoEntry"][];
             /** @description a change that would clear it and is safe to make, where there is one */
             fix: components["schemas"]["FixEntry"] | null;
         };
@@ -2186,6 +2300,11 @@ export interface components {
              * @default
              */
             label: string;
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway: boolean;
         };
         /** RuleOut */
         RuleOut: {
@@ -2499,6 +2618,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+        };
+    };
+    mirror_api_revision_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_revision_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_put_programs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Files */
+                    files: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Alert, App, Button, Dropdown, Input, InputNumber, Popconfirm, Select, Spin } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 
+import { saveUnlessBehind } from "../jobs/whenBehind";
 import { api, type Checked, type Desk, type Explained, type Held, type JobData, type Operation, type Said, type ToolsData } from "../api/client";
 import { Mark } from "../inspector/Mark";
 import { clock, VERDICT_WORDS } from "../look";
@@ -48,7 +49,7 @@ export function DeskScreen(props: Props) {
 type Tab = "check" | "block" | "grids" | "channels";
 
 function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }: Props & { desk: Desk }) {
-  const { message } = App.useApp();
+  const { message, modal } = App.useApp();
   const queries = useQueryClient();
   const [name, setName] = useState(desk.programs[0].name);
   const [texts, setTexts] = useState<Record<string, string>>(() => Object.fromEntries(desk.programs.map((program) => [program.name, program.text])));
@@ -135,7 +136,8 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
   const save = async (then: "stay" | "rehearse") => {
     setBusy(true);
     try {
-      const target = dirty ? await api.saveDesk(revision, held, label) : { id: revision, number: desk.revision_number };
+      const target = dirty ? await saveUnlessBehind((anyway) => api.saveDesk(revision, held, label, anyway), modal.confirm) : { id: revision, number: desk.revision_number };
+      if (!target) return;
       void queries.invalidateQueries({ queryKey: ["jobs"] });
       if (then === "rehearse") onRehearsal((await api.rehearse(target.id)).id);
       else {

@@ -13,7 +13,7 @@ import { Rules } from "../rules/Rules";
 
 const said = (more: Partial<Said>): Said => ({
   kind: "program.length", severity: "stop", channel: 1, program: "O1.nc", line: 12, time: 0, tool: 5, bodies: [], axis: "", amount: 0, point: null, count: 1,
-  message: "T5 moves into the work with no length offset active", remedy: "Add G43 H5 to the approach of T5.", rule: "length.none", fix: null, ...more,
+  message: "T5 moves into the work with no length offset active", remedy: "Add G43 H5 to the approach of T5.", rule: "length.none", fix: null, also: [], cause: "length", accepted: null, ...more,
 }); // prettier-ignore
 const checkedOf = (findings: Said[], more: Partial<Checked> = {}): Checked => ({
   verdict: "stop", findings, operations: [], seconds: 1, blocks: 1, rules: { ran: ["syntax"], off: [], changed: {} }, lacking: [], unused: [], waits: [], path: null, ...more,

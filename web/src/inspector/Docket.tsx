@@ -41,7 +41,7 @@ export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf }: P
               <Mark severity={finding.data.severity} />
               <span className="finding-title">
                 {finding.title}
-                {finding.triage && <em>{finding.triage.reopened ? "worse than accepted" : JUDGEMENTS[finding.triage.judgement]}</em>}
+                {finding.triage && <em>{finding.triage.doubt ? "judged elsewhere: look again" : finding.triage.reopened ? "worse than accepted" : JUDGEMENTS[finding.triage.judgement]}</em>}
               </span>
               <span className="finding-place">{finding.data.line ? `line ${finding.data.line}` : "setup"}</span>
             </button>

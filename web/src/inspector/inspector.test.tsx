@@ -99,7 +99,7 @@ describe("the docket", () => {
   });
 
   it("takes a judgement with its reason, takes it back, and says why it could not", async () => {
-    const judged = findingOf(1, {}, { triage: { judgement: "accepted", reason: "seen at the machine", by: "ines", at: "2026-11-25T20:00:00Z", reopened: true } });
+    const judged = findingOf(1, {}, { triage: { judgement: "accepted", reason: "seen at the machine", by: "ines", at: "2026-11-25T20:00:00Z", reopened: true, doubt: false } });
     const { user, onTriage } = open(judged);
     expect(screen.getByText("worse than accepted")).toBeTruthy();
     await user.type(screen.getByLabelText("Reason"), " twice");
@@ -165,8 +165,8 @@ describe("two rehearsals side by side", () => {
   it("tell what went away and what came", async () => {
     const stays = findingOf(1, {});
     const sides: Record<number, RehearsalFull> = {
-      10: rehearsalOf([stays, findingOf(2, { line: 30, message: "X would pass its − limit" })], { axes: [{ axis: "X", min: -5, max: 0, travel: [-610, 0] }] }, { id: 10 }),
-      20: rehearsalOf([{ ...stays, id: 9 }, findingOf(3, { kind: "material.gouge", message: "T2 gouges lid" })], {}, { id: 20 }),
+      10: rehearsalOf([stays, findingOf(2, { line: 30, cause: "travel", message: "X would pass its − limit" })], { axes: [{ axis: "X", min: -5, max: 0, travel: [-610, 0] }] }, { id: 10 }),
+      20: rehearsalOf([{ ...stays, id: 9 }, findingOf(3, { kind: "material.gouge", cause: "gouge", message: "T2 gouges lid" })], {}, { id: 20 }),
     };
     vi.spyOn(api, "rehearsal").mockImplementation(async (id) => sides[id]);
     shown(<Compare job={job} onClose={() => {}} onRehearsal={() => {}} />);

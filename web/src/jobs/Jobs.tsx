@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Alert, App, Button, Dropdown, Empty, Spin } from "antd";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import { api, type Job, type Revision } from "../api/client";
 import { Mark } from "../inspector/Mark";
@@ -12,6 +12,8 @@ import { filesOf } from "./dropped";
 import { useDrop } from "./useDrop";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
+
+const STATES: Record<string, string> = { queued: "waiting", running: "under way", done: "done", failed: "failed", cancelled: "cancelled" };
 
 interface Props {
   onRehearsal: (id: number) => void;
@@ -28,6 +30,11 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
   const [composing, setComposing] = useState(false);
   const [swapping, setSwapping] = useState<Revision | null>(null);
   const [comparing, setComparing] = useState<Job | null>(null);
+  const [posting, setPosting] = useState<Revision | null>(null);
+  const picker = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    if (posting) picker.current?.click();
+  }, [posting]);
 
   const send = async (files: { file: File; name: string }[]) => {
     setSending(true);
@@ -40,6 +47,21 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       setFailure((error as Error).message);
     } finally {
       setSending(false);
+    }
+  };
+  /** The commonest act of all: the post has been run again, and its programs take the place of those of the same name. */
+  const put = async (revision: Revision, files: File[]) => {
+    setSending(true);
+    setFailure("");
+    try {
+      const job = await api.putPrograms(revision.id, files);
+      message.success(`${job.name}: kept as revision ${job.revisions[0].number}.`);
+      await queries.invalidateQueries({ queryKey: ["jobs"] });
+    } catch (error) {
+      setFailure((error as Error).message);
+    } finally {
+      setSending(false);
+      setPosting(null);
     }
   };
   const run = (revision: Revision) =>
@@ -86,6 +108,18 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
           onSetup(job.revisions[0].id);
         }}
       />
+      <input
+        ref={picker}
+        type="file"
+        multiple
+        hidden
+        aria-label="Programs posted again"
+        onChange={(event) => {
+          const files = [...(event.target.files ?? [])];
+          event.target.value = "";
+          if (posting && files.length) void put(posting, files);
+        }}
+      />
       <Swap key={swapping?.id} revision={swapping} onClose={() => setSwapping(null)} onRehearsal={onRehearsal} />
       <Compare key={comparing?.id} job={comparing} onClose={() => setComparing(null)} onRehearsal={onRehearsal} />
       {failure && <Alert type="error" closable title="The job was not taken in" description={failure} />}
@@ -120,15 +154,15 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
                     <td>
                       {!last && <span className="quiet">not rehearsed</span>}
                       {last?.state === "done" && last.verdict && (
-                        <a onClick={() => onRehearsal(last.id)} className="said">
+                        <button onClick={() => onRehearsal(last.id)} className="as-link said">
                           <Mark severity={last.verdict} /> {VERDICT_WORDS[last.verdict]}
-                        </a>
+                        </button>
                       )}
                       {last && last.state !== "done" && (
-                        <a onClick={() => onRehearsal(last.id)}>
-                          {last.state}
+                        <button onClick={() => onRehearsal(last.id)} className="as-link">
+                          {STATES[last.state]}
                           {last.state === "running" && ` ${Math.round(100 * last.share)} %`}
-                        </a>
+                        </button>
                       )}
                     </td>
                     <td>
@@ -165,6 +199,8 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
                           trigger={["click"]}
                           menu={{
                             items: [
+                              { key: "posted", label: "Programs posted again…", onClick: () => setPosting({ ...revision }) },
+                              { key: "out", label: <a href={api.archiveAddress(revision.id)} download>Folder as a zip</a> },
                               { key: "swap", label: "Another machine under it…", onClick: () => setSwapping(revision) },
                               { key: "compare", label: "Rehearsals side by side…", onClick: () => setComparing(job) },
                             ],

@@ -31,12 +31,12 @@ describe("the jobs", () => {
     const rows = (await screen.findAllByRole("row")).slice(1);
     expect(rows.map((row) => within(row).getAllByRole("cell").slice(0, 6).map((cell) => cell.textContent!.trim()))).toEqual([
       ["Buoy lid", "2 flawed", "VM-3 unit 17", "Do not run", "4 1", "6:57.3"],
-      ["", "1", "VM-3 unit 17", "running 42 %", "", ""],
+      ["", "1", "VM-3 unit 17", "under way 42 %", "", ""],
       ["Nose cone", "1", "LA-2 unit 61", "not rehearsed", "", ""],
     ]);
     await user.click(screen.getByText("Do not run"));
     expect(onRehearsal).toHaveBeenCalledWith(5);
-    await user.click(screen.getByText("running 42 %"));
+    await user.click(screen.getByText("under way 42 %"));
     expect(onRehearsal).toHaveBeenLastCalledWith(6);
   });
 

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Alert, App, Button, Empty, Input, InputNumber, Popconfirm, Select, Spin, Tooltip } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 
+import { saveUnlessBehind } from "../jobs/whenBehind";
 import { api, type BodyData, type Setup } from "../api/client";
 import { Hand } from "../bench/hand";
 import { HandPanel } from "../bench/HandPanel";
@@ -40,7 +41,7 @@ const NOTHING: Lit = { bodies: [], point: null };
 type Lit = { bodies: string[]; point: [number, number, number] | null };
 
 function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & Omit<Props, "revision">) {
-  const { message } = App.useApp();
+  const { message, modal } = App.useApp();
   const queries = useQueryClient();
   const { revision } = setup;
   const [history, setHistory] = useState<History>(() => begin(setup.job as unknown as History["now"]));
@@ -145,7 +146,8 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const save = async (then: "stay" | "rehearse") => {
     setBusy(true);
     try {
-      const saved = await api.saveSetup(revision, job, label || "setup", toolsChanged ? tools : null);
+      const saved = await saveUnlessBehind((anyway) => api.saveSetup(revision, job, label || "setup", toolsChanged ? tools : null, anyway), modal.confirm);
+      if (!saved) return;
       await queries.invalidateQueries({ queryKey: ["jobs"] });
       const newest = saved.revisions[0];
       if (then === "rehearse") onRehearsal((await api.rehearse(newest.id)).id);

@@ -96,7 +96,7 @@ describe("the setup", () => {
     await user.type(screen.getByLabelText("What changed"), "one more tool");
     await user.click(screen.getByRole("button", { name: "Keep as revision" }));
     await waitFor(() => expect(onRevision).toHaveBeenCalledWith(44));
-    expect(save.mock.lastCall).toMatchObject([3, { name: "lid" }, "one more tool", { tools: [{ number: 1 }] }]);
+    expect(save.mock.lastCall).toMatchObject([3, { name: "lid" }, "one more tool", { tools: [{ number: 1 }] }, false]);
     await user.click(screen.getByRole("button", { name: "Remove T1" }));
     await user.click(screen.getByRole("button", { name: /Rehearse$/ }));
     await waitFor(() => expect(onRehearsal).toHaveBeenCalledWith(99));

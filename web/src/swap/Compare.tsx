@@ -5,6 +5,7 @@ import { useMemo, useState } from "react";
 import { api, type Job, type RehearsalFull } from "../api/client";
 import { Mark } from "../inspector/Mark";
 import { clock, VERDICT_WORDS } from "../look";
+import { differing } from "./sameFindings";
 
 /** Two rehearsals of a job side by side: verdict, what went away and what came, time, travel, margins. */
 export function Compare({ job, onClose, onRehearsal }: { job: Job | null; onClose: () => void; onRehearsal: (id: number) => void }) {
@@ -47,8 +48,7 @@ export function Compare({ job, onClose, onRehearsal }: { job: Job | null; onClos
 const useSide = (id: number | null) => useQuery({ queryKey: ["rehearsal", id], queryFn: () => api.rehearsal(id!), enabled: id !== null });
 
 function Rows({ a, b, onOpen }: { a: RehearsalFull; b: RehearsalFull; onOpen: (id: number) => void }) {
-  const cause = (f: RehearsalFull["findings"][number]) => `${f.data.kind} ${f.data.program} ${f.data.line} ${f.data.bodies.join()}`;
-  const [left, right] = [a, b].map((side) => new Set(side.findings.map(cause)));
+  const { gone, fresh } = useMemo(() => differing(a.findings, b.findings), [a, b]);
   const axes = [...new Set([...(a.result?.axes ?? []), ...(b.result?.axes ?? [])].map((axis) => axis.axis))];
   const least = (side: RehearsalFull) => side.result?.checked.margins[0];
   const both = (name: string, of: (side: RehearsalFull) => React.ReactNode) => (
@@ -61,13 +61,13 @@ function Rows({ a, b, onOpen }: { a: RehearsalFull; b: RehearsalFull; onOpen: (i
   return (
     <tbody>
       {both("Verdict", (side) => (
-        <a onClick={() => onOpen(side.id)}>{side.verdict && <><Mark severity={side.verdict} /> {VERDICT_WORDS[side.verdict]}</>}</a>
+        <button className="as-link" onClick={() => onOpen(side.id)}>{side.verdict && <><Mark severity={side.verdict} /> {VERDICT_WORDS[side.verdict]}</>}</button>
       ))}
       {both("Cycle time", (side) => clock(side.seconds ?? 0))}
       {both("Findings", (side) => (
         <ul>
           {side.findings.map((finding) => {
-            const only = !(side === a ? right : left).has(cause(finding));
+            const only = (side === a ? gone : fresh).has(finding);
             return (
               <li key={finding.id} className={only ? "only" : "quiet"}>
                 <Mark severity={finding.data.severity} /> {finding.data.message}

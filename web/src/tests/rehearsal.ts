@@ -7,7 +7,7 @@ export function findingOf(id: number, data: Partial<Finding["data"]>, more: Part
     id, title: "Collision", meaning: "Two bodies touch.", triage: null,
     data: {
       kind: "contact.body", severity: "stop", channel: 1, program: "O1.nc", line: 20, time: 47.3, tool: 1, bodies: ["T1 cutter", "stop arm"], axis: "", amount: 3.007,
-      point: [1, 2, 3], count: 1, message: "T1 cutter runs into stop arm, 3.01 mm deep", remedy: "Move the body.", rule: "contact.body", fix: null, motion: 9, lastMotion: 9, ...data,
+      point: [1, 2, 3], count: 1, message: "T1 cutter runs into stop arm, 3.01 mm deep", remedy: "Move the body.", rule: "contact.body", fix: null, also: [], cause: "contact.body", accepted: null, motion: 9, lastMotion: 9, ...data,
     },
     ...more,
   }; // prettier-ignore
