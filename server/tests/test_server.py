@@ -140,7 +140,10 @@ class Server(WithShop):
         two = (
             (SLOT / "O1001.nc")
             .read_bytes()
-            .replace(b"N150 G0 X-320.", b"N150 G0 X-320.\nG0 X0.\nT1 M6\nG0 X-330.\nG0 X0.")
+            .replace(
+                b"N98 G0 X-320. Y0.",
+                b"G0 Z100.\nN98 G0 X-320. Y0.\nG0 X0.\nG91 G28 Z0.\nG90\nT1 M6\nG0 X-330. Y0.\nG0 X0.",
+            )
         )
         mended = two.replace(b"X-320.", b"X-20.")
         told = {}

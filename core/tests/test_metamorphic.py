@@ -1,0 +1,195 @@
+"""The same job told otherwise comes to the same verdict: mounts and links in another order, a comment more, a subfolder,
+inches, the machine turned in its room, a stock in two halves. Over every demo job, on a coarser grid."""
+
+from __future__ import annotations
+
+import json
+import math
+import multiprocessing
+import shutil
+import tempfile
+import unittest
+from collections import Counter
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from bluntmirror.job import open_job
+from bluntmirror.rehearsal import rehearse
+
+from .shop import folders
+
+Json = dict[str, Any]
+RESOLUTION = 1.5
+SAME_MM, SAME_SHARE = 0.5, 0.08  # amounts of a coarse grid that stands otherwise: a third of a cell
+COMMENT = "(one more comment)"
+
+
+def told(folder: Path) -> tuple[str, Counter[tuple[str, str, int]], dict[tuple[str, str, int], float]]:
+    """The verdict; kinds, axes and tools of its findings with how often each is told; the greatest amount of each."""
+    result = rehearse(open_job(folder))
+    keys = [(f.kind, f.axis, f.tool) for f in result.findings]
+    worst: dict[tuple[str, str, int], float] = {}
+    for key, item in zip(keys, result.findings, strict=True):
+        worst[key] = max(worst.get(key, 0.0), item.amount)
+    return result.verdict, Counter(keys), worst
+
+
+class Told:
+    """A demo job's files, to be changed and told again."""
+
+    def __init__(self, folder: Path, at: Path) -> None:
+        self.folder = at
+        shutil.copytree(folder, at)
+        self.job, self.machine, self.tools = (
+            json.loads((at / f"{name}.json").read_text()) for name in ("job", "machine", "tools")
+        )
+        self.job["checks"]["resolution"] = RESOLUTION
+
+    def written(self) -> Path:
+        for name in ("job", "machine", "tools"):
+            target = self.folder / (f"{name}.json" if name == "job" else self.job[name])
+            target.write_text(json.dumps(getattr(self, name)))
+        return self.folder
+
+
+def reordered(told: Told) -> None:
+    told.machine["links"].reverse()
+    told.machine["mounts"].reverse()
+
+
+def commented(told: Told) -> None:
+    entry = told.job["programs"][0]
+    for name in [entry["main"], *entry.get("library", [])]:
+        file = told.folder / name
+        lines = file.read_text().split("\n")
+        at = next(i for i, line in enumerate(lines) if line.strip() not in ("", "%")) + 1
+        file.write_text("\n".join([*lines[:at], COMMENT, *lines[at:]]))
+
+
+def in_a_subfolder(told: Told) -> None:
+    (told.folder / "deep").mkdir()
+    entry = told.job["programs"][0]
+    for name in [entry["main"], *entry.get("library", []), told.job["machine"], told.job["tools"]]:
+        (told.folder / name).rename(told.folder / "deep" / name)
+    entry["main"] = f"deep/{entry['main']}"
+    entry["library"] = [f"deep/{name}" for name in entry.get("library", [])]
+    told.job["machine"], told.job["tools"] = f"deep/{told.job['machine']}", f"deep/{told.job['tools']}"
+
+
+def in_inches(told: Told) -> None:
+    """machine.json in inches; the others stay in millimetres."""
+
+    def inch(value: Any) -> Any:
+        return [inch(v) for v in value] if isinstance(value, list) else value / 25.4
+
+    def shape(item: Json) -> None:
+        for key in ("at", "size", "diameter", "length", "outer", "inner", "profile", "outline", "height"):
+            if item.get(key) is not None:
+                item[key] = inch(item[key])
+
+    linear = {
+        link["joint"]["axis"]
+        for link in told.machine["links"]
+        if link.get("joint") and link["joint"]["type"] == "linear"
+    }
+    for link in told.machine["links"]:
+        for item in link.get("shapes", []):
+            assert item["type"] != "mesh"
+            shape(item)
+        if joint := link.get("joint"):
+            for key in ("at", *(("travel", "rapid", "accel") if joint["type"] == "linear" else ())):
+                if joint.get(key) is not None:
+                    joint[key] = inch(joint[key])
+    for mount in told.machine["mounts"]:
+        shape(mount)
+    change = told.machine.get("tool_change", {})
+    for values in [*told.machine.get("reference", {}).values(), change.get("at", {})]:
+        values.update({axis: v / 25.4 for axis, v in values.items() if axis in linear})
+    for act in told.machine.get("codes", {}).values():
+        if act.get("axis") in linear and act.get("to") is not None:
+            act["to"] = inch(act["to"])
+    told.machine["units"] = "inch"
+
+
+def turned(about: int) -> Any:
+    """The whole machine stands turned by 90° in its room: root links' shapes and mounts, and the joints that hang on them."""
+
+    def turn(told: Told) -> None:
+        matrix = np.round(Rotation.from_rotvec(np.eye(3)[about] * math.pi / 2).as_matrix(), 12)
+
+        def place(item: Json) -> None:
+            item["at"] = (matrix @ item.get("at", [0, 0, 0])).tolist()
+            own = Rotation.from_euler("xyz", item.get("turn", [0, 0, 0]), degrees=True).as_matrix()
+            item["turn"] = Rotation.from_matrix(matrix @ own).as_euler("xyz", degrees=True).tolist()
+
+        for link in told.machine["links"]:
+            for item in link.get("shapes", []):
+                place(item)
+            if joint := link.get("joint"):
+                joint["direction"] = (matrix @ joint["direction"]).tolist()
+                joint["at"] = (matrix @ joint.get("at", [0, 0, 0])).tolist()
+        for mount in told.machine["mounts"]:
+            place(mount)
+
+    return turn
+
+
+def in_halves(told: Told) -> None:
+    """Every stock that is a box is told as two boxes that touch."""
+    for body in told.job["bodies"]:
+        shape = body.get("shape") or {}
+        if body["role"] == "stock" and shape.get("type") == "box":
+            x, y, z = shape["size"]
+            own = {"turn": shape.get("turn", [0, 0, 0])}
+            at = np.array(shape.get("at", [0, 0, 0]), float)
+            body["shapes"] = [
+                {"type": "box", "size": [x / 2, y, z], "at": (at + [s * x / 4, 0, 0]).tolist(), **own} for s in (-1, 1)
+            ]
+            del body["shape"]
+
+
+# What costs no replay of its own is told all at once: when that fails, each is to be tried alone.
+WAYS = {
+    "reordered, commented, in a subfolder, in inches": (reordered, commented, in_inches, in_a_subfolder),
+    "turned about X": (turned(0),), "turned about Y": (turned(1),), "turned about Z": (turned(2),),
+    "in halves": (in_halves,),
+}  # fmt: skip
+
+
+def differences(number: int) -> list[str]:
+    """What comes out otherwise when a demo job is told otherwise. Every job is told in every plain way; the turns go round."""
+    folder, found = folders()[number], []
+    with tempfile.TemporaryDirectory() as keep:
+        plain = told(Told(folder, Path(keep) / "plain").written())
+        turn = f"turned about {'XYZ'[number % 3]}"
+        for name, changes in WAYS.items():
+            other = Told(folder, Path(keep) / name.replace(" ", "-").replace(",", ""))
+            if (name.startswith("turned") and name != turn) or (name == "in halves" and not _boxes(other)):
+                continue
+            for change in changes:
+                change(other)
+            again = told(other.written())
+            where = f"{folder.parent.name}/{folder.name} {name}"
+            if plain[:2] != again[:2]:
+                found.append(f"{where}: {plain[:2]} → {again[:2]}")
+                continue
+            for key, amount in plain[2].items():
+                if abs(again[2][key] - amount) > max(SAME_MM, SAME_SHARE * amount):
+                    found.append(f"{where}: {key} {amount} → {again[2][key]}")
+    return found
+
+
+def _boxes(told: Told) -> bool:
+    return any(b["role"] == "stock" and (b.get("shape") or {}).get("type") == "box" for b in told.job["bodies"])
+
+
+class Metamorphic(unittest.TestCase):
+    def test_every_demo_job_told_otherwise(self) -> None:
+        # Two at a time: what each tells does not depend on the other.
+        with ProcessPoolExecutor(2, multiprocessing.get_context("spawn")) as pool:
+            for found in pool.map(differences, range(len(folders()))):
+                self.assertEqual(found, [])
