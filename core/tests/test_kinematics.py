@@ -2,6 +2,7 @@
 
 import math
 import unittest
+import unittest.mock
 
 import numpy as np
 from hypothesis import given, settings
@@ -200,7 +201,9 @@ class TiltedPlane(WithMachine):
     def test_the_dynamic_offset_turns_with_the_table(self) -> None:
         # Horizontal machine, B90: the point 30 along the work's X from a datum 50 beside the table's axis.
         offsets = {"G54": {"datum": [50, 60, 0], "mount": "table"}}
-        ends, result = self.ends("horizontal", "G254\nG0 B90\nG43 H1 X30 Y5 Z20\nG255\nM30\n", work_offsets=offsets)
+        codes = {f"G{number}": {"does": "offset-turns", "on": on} for number, on in ((160, True), (161, False))}
+        with unittest.mock.patch.dict(MACHINES, {"horizontal": MACHINES["horizontal"] | {"codes": codes}}):
+            ends, result = self.ends("horizontal", "G160\nG0 B90\nG43 H1 X30 Y5 Z20\nG161\nM30\n", work_offsets=offsets)
         self.assertEqual([f.kind for f in result.findings], [])
         gauge, axis = tool_by_hand("horizontal", ends[-1])
         np.testing.assert_allclose(gauge - 120 * axis, [80, 65, 20], atol=1e-9)

@@ -13,6 +13,7 @@ from scipy.spatial.transform import Rotation
 from shapely.geometry import LineString, Point, Polygon
 
 from bluntmirror.job.models import MachineCode
+from bluntmirror.program.dialect import built_in
 from bluntmirror.program.motions import ARC, DWELL, FEED, RAPID, THREAD
 
 from .language import READY, ZERO, mill, read, shows
@@ -104,13 +105,16 @@ class Modes(unittest.TestCase):
         self.assertEqual(int(moves.tool[-1]), 2)
         self.assertEqual(read(mill(), READY + "M2\nG0 X1.\n")[1].ended, ("main.nc", 4))
 
-    @shows("G43.4", "G43.5", "G68.2", "G53.1", "G254", "G255")
+    @shows("G43.4", "G43.5", "G68.2", "G53.1")
     def test_what_a_machine_without_rotary_axes_cannot_is_said(self) -> None:
         # What machines with them make of these codes: test_kinematics.
-        for text in ("G43.4 H1", "G43.5 H1", "G68.2 X0. Y0. Z0. I0. J30. K0.", "G254"):
+        for text in ("G43.4 H1", "G43.5 H1", "G68.2 X0. Y0. Z0. I0. J30. K0."):
             self.assertEqual(rules(text), [("word.not-carried", 4)])
         self.assertEqual(rules("G53.1"), [("syntax.missing", 4)])
-        self.assertEqual(rules("G255"), [])
+        bound = mill(built_in("iso-mill").with_codes({"G160": "dynamic", "G161": "dynamic-off"}))
+        self.assertEqual([f.rule for f in read(bound, READY + "G160\n")[2]], ["word.not-carried"])
+        self.assertEqual(read(bound, READY + "G161\n")[2], [])
+        self.assertEqual([f.rule for f in read(mill(), READY + "G160\n")[2]], ["word.unknown"])
 
     @shows("M10", "M11", "M12", "M13")
     def test_clamps_as_the_machine_names_them(self) -> None:

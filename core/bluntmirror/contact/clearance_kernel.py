@@ -7,7 +7,8 @@ is stepped over, however fast or long the move.
 """
 
 import numpy as np
-from numba import njit
+
+from ..compiled import njit
 
 TOUCHING = 1e-3  # mm; surfaces nearer than this touch
 CLOSE = 10.0  # mm; margins below this are found to 5 %, larger ones to half

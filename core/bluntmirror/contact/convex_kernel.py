@@ -13,8 +13,8 @@ so that a pair that is far apart is let go after a step or two with a bound that
 import math
 
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from ..machine.chain_kernel import place
 from .clearance_kernel import TOUCHING, next_step, wanted_clearance
 from .turning_kernel import displacement

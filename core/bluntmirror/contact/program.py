@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from ..compiled import compile_kernels
 from ..findings import Docket, causes
 from ..geometry.box_tree import BoxTree, box_tree
 from ..geometry.frames import Floats, apply, rotation_about
@@ -77,6 +78,7 @@ class Follower:
     ) -> None:
         """`tool_of_motion`: the number of the tool in use in every motion; `spins`: whether the work spindle turns in it;
         `values` (m + 1, k): every axis of the chain at the knots."""
+        compile_kernels()
         of = knots.motion
         self.spins = np.zeros(len(of), np.bool_) if spins is None else spins[of]
         self.knots, self.chain = knots, chain

@@ -13,8 +13,8 @@ of norms of their differences.
 """
 
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from ..machine.chain_kernel import place
 from .clearance_kernel import STACK, TOUCHING, next_step, triangle_distance2, wanted_clearance
 

@@ -243,6 +243,7 @@ def _says(act: MachineCode) -> str:
     told = {
         "clamp": f"clamps {act.axis}", "unclamp": f"frees {act.axis}", "wait": "takes its time",
         "macro": f"calls O{act.program}", "move": f"sends {act.axis} to {act.to}",
+        "offset-turns": "lets the work offset turn with the table" if act.on else "ends that the work offset turns with the table",
         "live": "stops the driven tool" if act.turns == 0 else f"driven tool {'clockwise' if act.turns > 0 else 'counter-clockwise'}",
     }  # fmt: skip
     return told[act.does] + takes

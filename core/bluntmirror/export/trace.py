@@ -54,7 +54,10 @@ def number(value: float, fewest: int = 6) -> str:
 
 
 def _write_columns(result: Timed, heads: list[str], out: TextIO) -> None:
+    from ..compiled import compile_kernels
     from . import trace_kernel
+
+    compile_kernels()
 
     reel, motions = result.reel, result.reel.motions
     texts = []

@@ -1,7 +1,8 @@
 """Rows of trace.csv as bytes: whole millionths, written digit by digit. `trace.py` says what stands in a row."""
 
 import numpy as np
-from numba import njit
+
+from ..compiled import njit
 
 COMMA, POINT, MINUS, ZERO, NEWLINE = 44, 46, 45, 48, 10
 MILLION = 1_000_000

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..compiled import compile_kernels
 from .box_tree_kernel import build
 from .frames import Floats
 from .mesh import Mesh
@@ -24,6 +25,7 @@ class BoxTree:
 
 
 def box_tree(mesh: Mesh) -> BoxTree:
+    compile_kernels()  # whoever makes a tree is going to ask it much
     triangles = np.ascontiguousarray(mesh.triangles)
     low, high = triangles.min(axis=1), triangles.max(axis=1)
     order, boxes, nodes = build(low, high)

@@ -1,7 +1,8 @@
 """Building the tree of boxes: halves by the middles of the triangles along the longest side, down to small leaves."""
 
 import numpy as np
-from numba import njit
+
+from ..compiled import njit
 
 LEAF = 2
 

@@ -1,7 +1,8 @@
 """The closest place on a mesh, by descent through its tree of boxes, nearest first."""
 
 import numpy as np
-from numba import njit, prange
+
+from ..compiled import njit, prange
 
 
 @njit(cache=True)

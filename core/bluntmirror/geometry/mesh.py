@@ -14,7 +14,6 @@ from dataclasses import dataclass
 import mapbox_earcut
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import ConvexHull, QhullError
 
 from .frames import Floats, apply
 
@@ -224,6 +223,8 @@ def _area(triangle: Floats) -> float:
 
 def is_convex(mesh: Mesh) -> bool:
     """Whether a closed mesh is its own convex hull, to a millionth of its volume."""
+    from scipy.spatial import ConvexHull, QhullError  # only where a shape has to be looked at
+
     try:
         hull = ConvexHull(mesh.vertices)
     except QhullError:

@@ -19,7 +19,6 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from ..geometry import mesh as meshes
-from ..geometry.drawing import read_outline, read_profile
 from ..geometry.frames import frame
 from ..geometry.mesh import Mesh
 from ..geometry.meshfile import MeshUnreadable, read_mesh
@@ -100,6 +99,8 @@ class Job:
         key = (shape.file, turned)
         if key not in self._drawings:
             path = inside(self.folder, shape.file, "shape.file")
+            from ..geometry.drawing import read_outline, read_profile  # a library of its own that few jobs need
+
             self._drawings[key] = read_profile(path) if turned else read_outline(path)
         return self._drawings[key]
 

@@ -168,11 +168,13 @@ class MachineCode(Strict):
 
     `live` starts (`turns` 1 or −1) or stops (0) a turret's driven tool; `clamp` and `unclamp` hold and free `axis`; `wait`
     only takes its time (a pallet, an index that no joint models); `macro` calls the subprogram O`program`; `move` sends an
-    axis that no program word moves (a name of more than one letter: a quill, a door, a catcher) `to` a value at rapid.
+    axis that no program word moves (a name of more than one letter: a quill, a door, a catcher) `to` a value at rapid;
+    `offset-turns` lets the work offset, origin and directions, turn with the rotary table (`on`) or not.
     """
 
-    does: Literal["clamp", "unclamp", "wait", "macro", "live", "move"]
+    does: Literal["clamp", "unclamp", "wait", "macro", "live", "move", "offset-turns"]
     turns: Literal[1, -1, 0] = 0
+    on: bool | None = None
     axis: str | None = None
     to: Finite | None = None
     program: Annotated[int, Field(ge=1, le=99_999_999)] | None = None
@@ -184,6 +186,10 @@ class MachineCode(Strict):
             raise ValueError(f"{self.does} needs its axis")
         if self.does == "move" and (self.to is None or len(self.axis or "") < 2):
             raise ValueError("move needs where `to`, and an axis with a name of more than one letter")
+        if (self.does == "offset-turns") != (self.on is not None):
+            raise ValueError(
+                "offset-turns needs `on`: true or false" if self.on is None else "`on` is for offset-turns"
+            )
         if self.does == "macro" and not self.program:
             raise ValueError("macro needs the number of its program")
         return self
@@ -555,6 +561,24 @@ def is_rotary_word(axis: str) -> bool:
     return axis[0] in "ABC" and (len(axis) == 1 or axis[1:].isdigit())
 
 
+def _machine_positions(machine: MachineFile, factor: float) -> dict[str, Any]:
+    """Positions of axes in millimetres: those of axes that turn stay degrees, whatever their names."""
+    linear = {link.joint.axis for link in machine.links if link.joint and link.joint.type == "linear"}
+
+    def moved(values: dict[str, float]) -> dict[str, float]:
+        return {axis: value * factor if axis in linear else value for axis, value in values.items()}
+
+    changes: dict[str, Any] = {"reference": {number: moved(values) for number, values in machine.reference.items()}}
+    if "tool_change" in machine.model_fields_set:
+        changes["tool_change"] = machine.tool_change.model_copy(update={"at": moved(machine.tool_change.at)})
+    if "codes" in machine.model_fields_set:
+        changes["codes"] = {
+            code: act.model_copy(update={"to": act.to * factor}) if act.to is not None and act.axis in linear else act
+            for code, act in machine.codes.items()
+        }
+    return changes
+
+
 def in_millimetres(model: Any, factor: float) -> Any:
     """A copy of a model in which every field marked as a length is multiplied by the factor; what the file leaves out keeps
     its default, which is in millimetres whatever the file's units."""
@@ -580,6 +604,8 @@ def in_millimetres(model: Any, factor: float) -> Any:
             }
         else:
             changes[name] = in_millimetres(value, factor)
+    if isinstance(model, MachineFile):
+        changes |= _machine_positions(model, factor)
     if isinstance(model, Joint) and model.type == "linear":
         changes |= {
             "travel": _times(model.travel, factor),

@@ -12,7 +12,8 @@ ch. 3, from memory). A joint passed from its link towards its parent turns the o
 import math
 
 import numpy as np
-from numba import njit
+
+from ..compiled import njit
 
 # Columns of a screw row; TURNS is 1 for a rotary joint, AXIS the column of its value.
 TURNS, AXIS, UX, UY, UZ, PX, PY, PZ = range(8)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..compiled import for_rows
 from ..geometry.frames import Floats, frame, inverse
 from ..job.models import Link, Mount
 from .chain import Chain
@@ -23,12 +24,14 @@ class Screws:
 
     def poses(self, values: Floats) -> Floats:
         """Poses (n, 4, 4) of the end body seen from the base, for axis values (n, k) in the order of the chain's axes."""
+        for_rows(len(values))
         result = np.empty((len(values), 4, 4))
         place_all(self.rows, self.home, np.ascontiguousarray(values, dtype=np.float64), result)
         return result
 
     def origins(self, values: Floats) -> Floats:
         """Where the end body's origin stands, (n, 3)."""
+        for_rows(len(values))
         result = np.empty((len(values), 3))
         place_origins(self.rows, self.home, np.ascontiguousarray(values, dtype=np.float64), result)
         return result

@@ -21,6 +21,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..compiled import for_rows
 from ..geometry.frames import Floats, rotation_about
 from ..job.models import Mount
 from .chain import Chain
@@ -110,6 +111,7 @@ class Kinematics:
         full = np.concatenate([values, np.tile(self._others, (len(values), 1))], axis=1)
         if work_only:
             self._work_only(full)
+        for_rows(len(full))
         tips_of(self._rows, self._home, full, np.asarray(lengths, float), result)
         return np.asarray((result - self._origin) @ self._back.T)
 
@@ -141,6 +143,7 @@ class Kinematics:
         if work_only:
             self._work_only(full)
         wanted = self._origin + places @ self._along.T
+        for_rows(len(full))
         if reach_tips(self._rows, self._home, full, self._columns, lengths, np.ascontiguousarray(wanted)):
             raise ValueError("X, Y and Z do not span space in every pose")
         reached = values.copy()

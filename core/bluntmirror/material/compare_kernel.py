@@ -10,7 +10,8 @@ Design and blank come as `first` and `count` of every ray's intervals.
 """
 
 import numpy as np
-from numba import njit
+
+from ..compiled import njit
 
 
 @njit(cache=True)

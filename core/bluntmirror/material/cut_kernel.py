@@ -10,8 +10,8 @@ result is bit-identical for any number of threads, since no ray belongs to two t
 import math
 
 import numpy as np
-from numba import njit, prange
 
+from ..compiled import njit, prange
 from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
 from .moment_kernel import met_at_that_moment
 from .sweep_kernel import across, along, meet, radius_below

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..compiled import thread_count
 from ..geometry.mesh import Mesh
 from .stock import Stock
 from .surface_kernel import BRICK, CAPACITY, SPAN, brick_surface, brick_surfaces
@@ -35,7 +35,7 @@ class Film:
     def __post_init__(self) -> None:
         # One layer of ghost nodes on every side closes the surface at the border of the grid.
         self.shape = tuple(int(n) for n in (self.stock.lattice.counts + 1 + BRICK - 1) // BRICK)
-        most, threads = SPAN**3, numba.config.NUMBA_NUM_THREADS  # type: ignore[attr-defined]
+        most, threads = SPAN**3, thread_count()
         block = (threads, SPAN, SPAN, SPAN)
         self._space = (
             np.zeros((threads, SPAN, SPAN), np.int64), np.zeros((*block, 3)), np.zeros(block, np.int64),

@@ -9,8 +9,7 @@ and its distance from the axis is at most R(h); both are quadratics in t, so tha
 
 import math
 
-from numba import njit
-
+from ..compiled import njit
 from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
 
 NEVER = 2.0

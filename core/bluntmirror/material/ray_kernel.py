@@ -6,7 +6,8 @@ triangles sharing an edge agree to the bit; a ray on the edge itself belongs to 
 """
 
 import numpy as np
-from numba import njit
+
+from ..compiled import njit
 
 
 @njit(cache=True)

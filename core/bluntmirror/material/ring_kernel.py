@@ -10,8 +10,8 @@ ends. What spins against it loses every point whose z and r lie in that hull:
 import math
 
 import numpy as np
-from numba import njit, prange
 
+from ..compiled import njit, prange
 from .cut_kernel import (
     CUT,
     FIRST,

@@ -10,10 +10,10 @@ import itertools
 from dataclasses import dataclass
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..compiled import compile_kernels, share_out_singly
 from ..geometry.mesh import Mesh
 from ..tools.assembly import H0, H1, R0, R1, Assembly, facetted, offset_slabs
 from .cut_kernel import (
@@ -333,6 +333,7 @@ class BatchResult:
 class Stock:
     def __init__(self, mesh: Mesh, resolution: float) -> None:
         """Lay a closed mesh (grid frame) on rays. Raises TooFine; `open_rays` counts rays that did not add up."""
+        compile_kernels()
         self.lattice = Lattice.over(mesh.bounds, resolution)
         self.rays: list[Rays] = []
         self.open_rays = 0
@@ -400,7 +401,7 @@ class Stock:
         return BatchResult(removed, depth, place)
 
     def _cut(self, batch: Batch | RingBatch, tools: ToolSets | RingSets) -> BatchResult:
-        numba.set_parallel_chunksize(1)
+        share_out_singly()
         n = len(batch.start)
         removed = np.zeros(n, np.bool_)
         shift = np.zeros((n, SETS, 6))

@@ -8,8 +8,8 @@ Vertices depend on nothing but the rays, so that neighbouring bricks agree to th
 """
 
 import numpy as np
-from numba import get_thread_id, njit, prange
 
+from ..compiled import get_thread_id, njit, prange
 from .cut_kernel import TILE
 
 BRICK = 16

@@ -22,8 +22,7 @@ stretch of t on the sign of the slope.
 
 import math
 
-from numba import njit
-
+from ..compiled import njit
 from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
 
 HALVINGS = 32  # of a stretch of t: what is left of a metre is below a nanometre, and less yet at a place of zero slope

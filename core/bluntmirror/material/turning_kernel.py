@@ -14,8 +14,8 @@ Tori come here as cones inscribed to 0.5 µm (`facetted`), so that every slab is
 import math
 
 import numpy as np
-from numba import njit, prange
 
+from ..compiled import njit, prange
 from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC
 from .cut_kernel import (
     CUT,

@@ -7,7 +7,8 @@ the middle itself is stock must be the same for all three.
 """
 
 import numpy as np
-from numba import njit, prange
+
+from ..compiled import njit, prange
 
 TILE = 16
 HAIR = 1e-6

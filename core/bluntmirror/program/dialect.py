@@ -8,7 +8,7 @@ preparatory functions it fixes, the public-domain RS274/NGC report for `rs274`; 
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib import resources
 from typing import Annotated, Literal
@@ -89,6 +89,18 @@ class Dialect:
     @property
     def o_words(self) -> bool:
         return self.settings.macro == "o-words"
+
+    def with_codes(self, codes: dict[str, str]) -> Dialect:
+        """The dialect with more codes ("G160") that have meanings by name: those that a machine file binds."""
+        g, m, names = dict(self.g), dict(self.m), dict(self.names)
+        for code, meaning in codes.items():
+            number = float(code[1:])
+            if code[0] == "G":
+                g[round(number * 10)] = MEANINGS[meaning]
+            else:
+                m[round(number)] = MEANINGS[meaning]
+            names.setdefault(meaning, code)
+        return replace(self, g=g, m=m, names=names)
 
     def code_of(self, meaning: str) -> str:
         """The code that stands for a meaning, "" where the dialect has none."""

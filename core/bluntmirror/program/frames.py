@@ -4,7 +4,7 @@ zero place     the axis values X, Y, Z over a point of the work with every rotar
 tool frame     how a program point becomes a zero place, and how long the control takes the tool to be
 tilted plane   program point → shifted and turned (G68.2) → plus the work offset → zero place
 tip control    G43.4, G43.5: the tip keeps to the program point while rotary axes move
-dynamic        G254: the offset turns with the table; the tool's own rotary axes do not count
+dynamic        a code that the machine file binds (`offset-turns`): the offset turns with the table; the tool's own rotary axes do not count
 """
 
 from __future__ import annotations

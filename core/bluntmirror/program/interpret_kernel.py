@@ -9,8 +9,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from . import arcs
 from .motions import ARC, FEED, RAPID
 

@@ -727,6 +727,9 @@ class Interpreter:
             return False
         if self.rapid_level is not None or control.ahead is not None or not moves.checked(self):
             return False
+        from ..compiled import compile_kernels
+
+        compile_kernels()
         from .interpret_kernel import run_plain
 
         self.ready = None

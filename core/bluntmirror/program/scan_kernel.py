@@ -6,7 +6,8 @@ comes from one place.
 """
 
 import numpy as np
-from numba import njit
+
+from ..compiled import njit
 
 EMPTY, PLAIN, COMPLEX = 0, 1, 2
 

@@ -74,7 +74,10 @@ class ProgramText:
 
     def scan(self) -> None:
         """Fill the word columns (see `scan_kernel`)."""
+        from ..compiled import compile_kernels
         from .scan_kernel import scan
+
+        compile_kernels()
 
         raw = np.frombuffer(self.data, np.uint8)
         folded = raw & 0xDF

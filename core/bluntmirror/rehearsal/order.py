@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import ConvexHull, QhullError
 
 from ..findings import Edit, Fix
 from ..geometry.frames import Floats, frame, inverse
@@ -21,6 +20,7 @@ from .virtual_control import tool_mount
 
 SQUARE = 0.9999  # cosine of the angle between the tool and an axis of the work
 LOW_MM = 1e-6
+FEW_CORNERS = 3000
 APPROACH_SLOPE = 0.5  # going down the tool's own way, at most this much aside of it, is an approach
 
 
@@ -130,7 +130,11 @@ def tops_along(corners: list[Floats], directions: Floats) -> Floats:
 
 
 def hull_corners(points: Floats) -> Floats:
-    """The corners of the convex hull of points (n, 3): all that can be highest in some direction."""
+    """Corners among which the highest in any direction is: of few all, of many those of the convex hull."""
+    if len(points) <= FEW_CORNERS:
+        return points
+    from scipy.spatial import ConvexHull, QhullError  # not loaded for a small check
+
     try:
         return np.asarray(points[ConvexHull(points).vertices])
     except QhullError:  # flat

@@ -3,26 +3,28 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..contact.program import Margin
 from ..findings import Docket, Finding, verdict_of
-from ..geometry.distance import Solid
 from ..geometry.frames import Floats
-from ..geometry.mesh import Mesh
 from ..job import Job
 from ..machine import Chain
 from ..machine.tip import Kinematics
-from ..material.comparison import Comparison
-from ..material.film import Film
-from ..material.sharp import sharp_mesh
-from ..material.stock import Stock
 from ..program.control import Setup
 from ..program.interpreter import Interpreted
 from ..timeline.reel import Knots, Reel
 from ..tools import Assembly
 from .stands import Stands
+
+if TYPE_CHECKING:  # what only a replay makes is not loaded for a check
+    from ..contact.program import Margin
+    from ..geometry.distance import Solid
+    from ..geometry.mesh import Mesh
+    from ..material.comparison import Comparison
+    from ..material.film import Film
+    from ..material.stock import Stock
 
 
 @dataclass(frozen=True)
@@ -65,6 +67,8 @@ class CutStock:
     @property
     def final_mesh(self) -> Mesh:
         """The machined stock in the frame of its mount, with its edges."""
+        from ..material.sharp import sharp_mesh
+
         return sharp_mesh(self.film).moved(self.frame)
 
 

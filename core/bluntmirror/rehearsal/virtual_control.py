@@ -101,7 +101,10 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
     diameters = frozenset(next(c.diameters for c in job.machine.channels if c.number == channel))
     first_mount = chain.mount_of("tool")
     entry = next(p for p in job.file.programs if p.channel == channel)
-    dialect = dialect_of(job, entry)
+    turns = {code: act for code, act in job.machine.codes.items() if act.does == "offset-turns"}
+    dialect = dialect_of(job, entry).with_codes(
+        {code: "dynamic" if act.on else "dynamic-off" for code, act in turns.items()}
+    )
     geometry, noses = tool_geometry(job, chain, axes) if dialect.turning else ({}, {})
     offsets: dict[str, dict[str, float]] = {}
     for key, value in job.file.work_offsets.items():
@@ -154,5 +157,5 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
         turret=job.machine.turret,
         stations={t.number: t.station or t.number for t in job.tools.tools},
         solver=kinematics,
-        codes=dict(job.machine.codes),
+        codes={code: act for code, act in job.machine.codes.items() if code not in turns},
     )

@@ -13,7 +13,8 @@ then every motion is a trapezoid (or triangle) from v_in over v_peak to v_out.
 import math
 
 import numpy as np
-from numba import njit
+
+from ..compiled import njit
 
 
 @njit(cache=True)

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..compiled import for_rows
 from ..findings import Where
 from ..job.models import Joint
 from ..machine.tip import Kinematics
@@ -132,6 +133,7 @@ def time_motions(
 ) -> Reel:  # fmt: skip
     """Give every motion of a channel its time. `joints` in the order of the motions' axes; rates mm/min, accelerations
     mm/s²; `rapid_share`: the rapid override, 0–1."""
+    for_rows(len(motions))
     speed = np.array([j.rapid for j in joints]) / 60.0
     accel = np.array([j.accel for j in joints])
     n = len(motions)

@@ -1,0 +1,99 @@
+"""Kernels that are compiled when they are first needed.
+
+The compiler takes longer to load than a small program takes to check. So `njit` here only notes a kernel; called before the
+compiler is there, it runs as the plain Python that it is. `compile_kernels()`, which whoever has much to do calls first, loads
+the compiler and puts the compiled kernels in the place of the noted ones, in every module that names them.
+
+arrays   a kernel gives the same numbers either way: the compiler is not allowed to reorder sums
+"""
+
+from __future__ import annotations
+
+import functools
+import sys
+import threading
+import types
+from collections.abc import Callable
+from typing import Any
+
+MANY = 400  # rows from which on compiled code is worth its loading
+
+_noted: list[Kernel] = []
+_compiler: Any = None
+_lock = threading.Lock()
+
+
+class Kernel:
+    """A function that will be compiled, until then plain Python."""
+
+    def __init__(self, function: Callable[..., Any], options: dict[str, Any]) -> None:
+        functools.update_wrapper(self, function)
+        self.py_func, self.options = function, options
+        self.compiled: Any = None
+
+    def __call__(self, *values: Any) -> Any:
+        return (self.compiled or self.py_func)(*values)
+
+
+def njit(*function: Callable[..., Any], **options: Any) -> Any:
+    """As the compiler's own decorator, but for when it acts."""
+    if not function:
+        return lambda own: njit(own, **options)
+    if _compiler is not None:
+        return _compiler.njit(function[0], **options)
+    kernel = Kernel(function[0], options)
+    _noted.append(kernel)
+    return kernel
+
+
+def prange(*bounds: int) -> range:
+    """A range whose turns may be shared out between threads once it is compiled."""
+    return range(*bounds)
+
+
+def get_thread_id() -> int:
+    return 0
+
+
+def compile_kernels() -> None:
+    """Load the compiler and hand every kernel noted so far over to it."""
+    if _compiler is None:
+        with _lock:
+            _hand_over()
+
+
+def _hand_over() -> None:
+    global _compiler
+    if _compiler is not None:
+        return
+    import numba
+
+    swapped: dict[int, Any] = {id(prange): numba.prange, id(get_thread_id): numba.get_thread_id}  # type: ignore[attr-defined]
+    for kernel in _noted:
+        kernel.compiled = numba.njit(kernel.py_func, **kernel.options)
+        swapped[id(kernel)] = kernel.compiled
+    root = __name__.partition(".")[0]
+    for name, module in list(sys.modules.items()):
+        if isinstance(module, types.ModuleType) and name.startswith(root) and name != __name__:
+            for own, value in list(vars(module).items()):
+                if id(value) in swapped:
+                    setattr(module, own, swapped[id(value)])
+    _compiler = numba
+
+
+def thread_count() -> int:
+    """How many threads compiled kernels share their work out to."""
+    compile_kernels()
+    return int(_compiler.config.NUMBA_NUM_THREADS)
+
+
+def share_out_singly() -> None:
+    """The turns of a parallel loop go to threads one by one: they are of very different length."""
+    compile_kernels()
+    _compiler.set_parallel_chunksize(1)
+
+
+def for_rows(count: int) -> None:
+    """Before a kernel goes through so many rows: worth the compiler, or not."""
+    if count > MANY:
+        compile_kernels()
