@@ -9,6 +9,7 @@ contact      a pair of bodies followed along a path — beside asking for the cl
 turning      65 pairs past each other with a tilting head and a rotary table: contacts, near misses and least clearances
              over 100,000 samples — beside asking for the clearance at every sample
 poses        the tool's pose over the work along five axes, and the axes for given tips — beside SciPy's rotations
+mutants      bugs planted in our own code, each of which must turn a test red (see mutants.py); run alone, not with the others
 comparing    a machined stock against its design — beside the exact distance of every end
 """
 
@@ -29,6 +30,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from bench.language import language
+from bench.mutants import mutants
 from bluntmirror.contact.bodies import Body
 from bluntmirror.contact.clearance_kernel import advance, clearance
 from bluntmirror.contact.program import Follower
@@ -300,6 +302,8 @@ PARTS = {
 }  # fmt: skip
 
 if __name__ == "__main__":
+    if sys.argv[1:2] == ["mutants"]:
+        sys.exit(mutants(sys.argv[2:]))
     for name in sys.argv[1:] or PARTS:
         if name not in PARTS:
             sys.exit(f"bench: there is no part '{name}'; there are {', '.join(PARTS)}")

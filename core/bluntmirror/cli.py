@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+import time
 from pathlib import Path
 
 from .export.report import as_html
@@ -15,6 +16,14 @@ from .geometry.meshfile import write_stl
 from .job import JobUnreadable, open_job
 from .rehearsal import Rehearsal, Timed, check_program, rehearse
 
+EXITS = """exit status:
+  0  nothing at or above --fail-on was found
+  1  something was
+  2  the job cannot be read: one line says which file, which place, what is wrong and what to do
+"""
+JOB_HELP = "a job folder, its job.json, or a .zip of the folder"
+LINE_SECONDS = 2.0  # between two lines of progress where there is no terminal
+
 
 def _bar(stage: str, share: float) -> None:
     width = 30
@@ -22,22 +31,47 @@ def _bar(stage: str, share: float) -> None:
     print(f"\r{stage:9} {'━' * done}{' ' * (width - done)} {share:4.0%}", end="", file=sys.stderr, flush=True)
 
 
+class _Lines:
+    """Progress for a log: a line when a stage has begun to take time, and every few seconds after that."""
+
+    def __init__(self) -> None:
+        self.last = time.monotonic()
+
+    def __call__(self, stage: str, share: float) -> None:
+        now = time.monotonic()
+        if now - self.last >= LINE_SECONDS:
+            self.last = now
+            print(f"{stage} {share:.0%}", file=sys.stderr, flush=True)
+
+
 def main(words: list[str] | None = None) -> int:
-    parser = argparse.ArgumentParser(prog="bluntmirror", description="May this program run?")
-    commands = parser.add_subparsers(dest="word", required=True)
-    for word, text in (("verify", "rehearse a job and print its verdict"), ("check", "the program check alone")):
-        command = commands.add_parser(word, help=text)
-        command.add_argument("job", type=Path, help="a job folder, a job.json or a .zip")
-        command.add_argument("--out", type=Path, help="write verdict.json, report.html, stock.stl and trace.csv there")
-        command.add_argument("--format", choices=["text", "json", "sarif", "junit"], default="text")
-        command.add_argument("--fail-on", choices=["stop", "caution"], default="stop")
+    plain = argparse.RawDescriptionHelpFormatter
+    parser = argparse.ArgumentParser(
+        prog="bluntmirror", description="May this program run?", epilog=EXITS, formatter_class=plain
+    )
+    commands = parser.add_subparsers(dest="word", required=True, metavar="WORD")
+    for word, text in (
+        ("verify", "rehearse a job — travel, contact, material — and print its verdict"),
+        ("check", "the program check alone: read, interpreted and timed, nothing replayed"),
+    ):
+        command = commands.add_parser(word, help=text, description=text, epilog=EXITS, formatter_class=plain)
+        command.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
+        command.add_argument("--out", type=Path, metavar="DIR",
+                             help="write verdict.json, report.html, trace.csv and, where there is stock, stock.stl (the machined stock "
+                             "in the frame of its mount, mm) to this folder (default: nothing is written)")  # fmt: skip
+        command.add_argument("--format", choices=["text", "json", "sarif", "junit"], default="text",
+                             help="what is printed (default: %(default)s)")  # fmt: skip
+        command.add_argument("--fail-on", choices=["stop", "caution"], default="stop",
+                             help="the least severity that makes the exit status 1 (default: %(default)s)")  # fmt: skip
         command.add_argument("--accepted", type=Path, metavar="FILE",
-                             help="judgements to excuse findings by, as the application gives them out or as a list of "
-                             '{"cause", "point", "amount", "judgement": "accepted" or "model", "reason", "by"}; findings they excuse do '
-                             "not count for the exit status")  # fmt: skip
-    tracing = commands.add_parser("trace", help="one row per motion, as CSV")
-    tracing.add_argument("job", type=Path)
-    tracing.add_argument("--csv", type=Path, help="the file to write (default: standard output)")
+                             help="judgements that excuse findings: a JSON list of "
+                             '{"cause", "point", "amount", "judgement": "accepted" or "model", "reason", "by"}, the first three as '
+                             "verdict.json has them; what they excuse is listed as such and does not count for the exit status "
+                             "(default: none)")  # fmt: skip
+    tracing = commands.add_parser("trace", help="one row per motion, as CSV", epilog=EXITS, formatter_class=plain,
+                                  description="one row per motion: channel, program, line, kind, times, feed, and where every axis ends")  # fmt: skip
+    tracing.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
+    tracing.add_argument("--csv", type=Path, metavar="FILE", help="the file to write (default: standard output)")
     options = parser.parse_args(words)
     try:
         return _trace(options) if options.word == "trace" else _judge(options)
@@ -55,9 +89,10 @@ def main(words: list[str] | None = None) -> int:
 def _judge(options: argparse.Namespace) -> int:
     known = _judgements(options.accepted) if options.accepted else []
     job = open_job(options.job)
-    progress = _bar if sys.stderr.isatty() else None
+    on_terminal = sys.stderr.isatty()
+    progress = _bar if on_terminal else _Lines()
     result: Timed = rehearse(job, progress) if options.word == "verify" else check_program(job, progress)
-    if progress:
+    if on_terminal:
         print("\r\x1b[K", end="", file=sys.stderr)
     verdict = verdict_dict(result, known)
     if options.out:

@@ -317,7 +317,7 @@ def program_text(request: HttpRequest, number: int, name: str) -> HttpResponse:
     with row.revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
         if name not in bundle.namelist():
             raise Http404
-        return HttpResponse(bundle.read(name).decode("latin-1"), content_type="text/plain; charset=utf-8")
+        return HttpResponse(desks.text_of(bundle.read(name)), content_type="text/plain; charset=utf-8")
 
 
 @api.put("/findings/{number}/triage", response={200: FindingOut, 422: Message})

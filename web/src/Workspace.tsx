@@ -10,6 +10,7 @@ import { Readout } from "./inspector/Readout";
 import { ToolList } from "./inspector/ToolList";
 import { clock } from "./look";
 import { Divider, useWidth } from "./pane/Divider";
+import { knock, passing, setSound, soundOn } from "./replay/alarm";
 import { Player, SPEEDS } from "./replay/player";
 import { Replay, type Description, type Spot } from "./replay/replay";
 import { Script } from "./script/Script";
@@ -256,6 +257,12 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   }, [player, replay, findings, halting]);
   const selected = findings.find((finding) => finding.id === chosen) ?? null;
 
+  const passed = useSyncExternalStore(player.subscribe, () => (player.playing > 0 ? passing(findings, player.time, player.speed) : null));
+  const [sound, setSounding] = useState(soundOn);
+  useEffect(() => {
+    if (passed && sound) knock(passed.data.severity);
+  }, [passed, sound]);
+
   const motion = useSyncExternalStore(player.subscribe, () => replay.motionAt(player.time));
   const file = replay.motionCount ? replay.column("file")[motion] : 0;
   const name = replay.description.files?.[file];
@@ -363,6 +370,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
           replay={replay}
           player={player}
           finding={selected}
+          passing={passed}
           text={text.data}
           colouring={colouring}
           reach={reach}
@@ -396,8 +404,18 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
         </section>
       </div>
       <footer>
-        <Transport player={player} halting={halting} onHalting={setHalting} onHelp={() => setHelp(true)} />
-        <Tape replay={replay} player={player} findings={findings} selected={chosen} onFinding={select} />
+        <Transport
+          player={player}
+          halting={halting}
+          onHalting={setHalting}
+          sound={sound}
+          onSound={(on) => {
+            setSound(on);
+            setSounding(on);
+          }}
+          onHelp={() => setHelp(true)}
+        />
+        <Tape replay={replay} player={player} findings={findings} selected={chosen} passing={passed?.id ?? null} onFinding={select} />
       </footer>
       <Modal open={help} title="Keys" footer={null} onCancel={() => setHelp(false)}>
         <table className="keys">
@@ -415,7 +433,16 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   );
 }
 
-function Transport({ player, halting, onHalting, onHelp }: { player: Player; halting: Halting; onHalting: (halting: Halting) => void; onHelp: () => void }) {
+interface TransportProps {
+  player: Player;
+  halting: Halting;
+  onHalting: (halting: Halting) => void;
+  sound: boolean;
+  onSound: (on: boolean) => void;
+  onHelp: () => void;
+}
+
+function Transport({ player, halting, onHalting, sound, onSound, onHelp }: TransportProps) {
   useSyncExternalStore(player.subscribe, () => player.time * 8 + player.playing + player.speed);
   return (
     <div className="transport">
@@ -436,6 +463,9 @@ function Transport({ player, halting, onHalting, onHelp }: { player: Player; hal
       <span className="clock" data-testid="clock">
         {clock(player.time)} / {clock(player.seconds)}
       </span>
+      <Button size="small" type="text" onClick={() => onSound(!sound)} aria-pressed={sound} title="A knock when the replay runs past a finding">
+        {sound ? "Sound" : "Silent"}
+      </Button>
       <Button size="small" type="text" onClick={onHelp} aria-label="Keys">
         ?
       </Button>

@@ -27,7 +27,8 @@ ORIGIN = (0.0, 0.0, 0.0)
 class Strict(BaseModel):
     """A field that the format does not have is an error, not something to pass over: it would be a silent omission."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    # Built when first used: a check needs the three whole files, not each of their parts by itself.
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
     notes: str | None = None
 
 

@@ -12,6 +12,7 @@ interface Props {
   replay: Replay;
   player: Player;
   finding: Finding | null;
+  passing: Finding | null; // what the replay has just run past
   text: string | undefined;
   colouring: Colouring;
   reach: number;
@@ -21,7 +22,7 @@ interface Props {
   onScene: (scene: StageScene | null) => void;
 }
 
-export function Stage({ replay, player, finding, text, colouring, reach, onColouring, onReach, onMotion, onScene }: Props) {
+export function Stage({ replay, player, finding, passing, text, colouring, reach, onColouring, onReach, onMotion, onScene }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
   const go = useRef(onMotion);
@@ -60,8 +61,13 @@ export function Stage({ replay, player, finding, text, colouring, reach, onColou
     };
   }, [replay, player]);
 
+  const lit = finding ?? passing;
   useEffect(() => {
-    scene.current?.light(finding?.data.bodies ?? [], finding?.data.point ?? null);
+    scene.current?.light(lit?.data.bodies ?? [], lit?.data.point ?? null);
+  }, [lit]);
+  // A finding that a person chose is looked at; one that the replay runs past only lights up.
+  useEffect(() => {
+    if (finding?.data.point) scene.current?.focusOnLit();
   }, [finding]);
 
   useEffect(() => {

@@ -3,6 +3,7 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 
+import { mark, markable, place } from "./contactMark";
 import { ACCENT, deviationColour, PAPER, STOP, toolColour } from "../look";
 import { standOf } from "../replay/kinematics";
 import { FilmIndex, type Part, type Replay } from "../replay/replay";
@@ -69,6 +70,7 @@ export class StageScene {
   private readonly stocks: Stock[] = [];
   private readonly showing = new Map<string, Showing>();
   private lit = new Set<string>();
+  private readonly inTheWay = new Set<string>(); // ghosts while a finding is looked at
   private chosen: string[] = [];
   private readonly paths: THREE.LineSegments[] = [];
   private readonly pathMotion: Uint32Array[] = [];
@@ -144,6 +146,7 @@ export class StageScene {
       geometry.setAttribute("position", new THREE.BufferAttribute(this.replay.array(body.mesh.positions), 3));
       geometry.setIndex(new THREE.BufferAttribute(this.replay.array(body.mesh.triangles), 1));
       const material = new THREE.MeshStandardMaterial({ color: GREYS[body.role], roughness: 0.75, flatShading: true });
+      markable(material);
       if (body.role === "design") Object.assign(material, { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 2 }); // lies in the blank's own faces
       const mesh = new THREE.Mesh(geometry, material);
       this.links.get(body.link)!.add(mesh);
@@ -261,16 +264,19 @@ export class StageScene {
       const held = body.role !== "tool" || (carried && this.colouring === "tool");
       const there = !body.there || (time >= body.there[0] && (time < body.there[1] || body.there[1] >= this.replay.seconds) && body.there[0] < body.there[1]);
       body.mesh.visible = (state !== "hidden" || lit) && held && there;
-      const ghost = state === "ghost" && !lit;
+      const ghost = (state === "ghost" || this.inTheWay.has(this.label(body))) && !lit;
       material.transparent = ghost;
       material.opacity = ghost ? 0.16 : 1;
       material.depthWrite = !ghost;
       const cuts = body.role === "tool" && (body.name === "cutter" || body.name === "insert");
       const own = cuts ? toolColour(body.tool) : body.role === "machine" ? this.sideColour(body.name) : GREYS[body.role];
       const chosen = this.chosen.includes(this.label(body)) && !lit;
-      material.color.set(lit ? STOP : chosen ? CHOSEN : own);
-      material.emissive.set(lit ? STOP : "#000000");
-      material.emissiveIntensity = lit ? 0.35 : 0;
+      // A body is marked where it is touched; where a finding has no place, as a whole.
+      const whole = lit && !this.marker.visible;
+      material.color.set(whole ? STOP : chosen ? CHOSEN : own);
+      material.emissive.set(whole ? STOP : "#000000");
+      material.emissiveIntensity = whole ? 0.35 : 0;
+      mark(material, lit && this.marker.visible);
       material.clippingPlanes = body.role === "fixture" || body.role === "design" ? planes : null;
     }
     const finished = this.colouring === "deviation" ? this.replay.seconds : time;
@@ -472,8 +478,10 @@ export class StageScene {
 
   light(bodies: string[], point: [number, number, number] | null): void {
     this.lit = new Set(bodies);
+    this.inTheWay.clear();
     this.marker.visible = point !== null;
     if (point) this.marker.position.set(...point);
+    if (point) place.at.value.set(...point);
     this.show(this.time);
   }
 
@@ -543,9 +551,20 @@ export class StageScene {
     return new THREE.Vector3(...point).applyMatrix4(this.poseOf(link).multiply(matrix(mount)));
   }
 
-  /** Look at what is lit: the finding's place, or the bodies themselves. */
+  /** Look at what is lit, from the side from which it is seen; what hides it from every side becomes a ghost. */
   focusOnLit(): void {
-    if (this.marker.visible) this.focus(this.marker.position.clone(), 60);
+    if (!this.marker.visible) return;
+    const point = this.marker.position.clone();
+    this.inTheWay.clear();
+    this.focus(point, 60);
+    const away = this.camera.position.clone().sub(point);
+    const ray = new THREE.Raycaster(this.camera.position.clone(), away.clone().normalize().negate(), 0, away.length() - 3);
+    const solid = this.bodies.filter(({ mesh }) => mesh.visible && !(mesh.material as THREE.Material).transparent);
+    for (const { object } of ray.intersectObjects(solid.map(({ mesh }) => mesh as THREE.Object3D), false)) {
+      const body = solid.find(({ mesh }) => mesh === object)!;
+      if (!this.lit.has(this.label(body))) this.inTheWay.add(this.label(body));
+    }
+    this.show(this.time);
   }
 
   /** A picture of a moment with bodies lit and the place in the middle; the stage itself is left as it was. */

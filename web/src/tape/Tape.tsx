@@ -1,16 +1,18 @@
-import { useRef, useSyncExternalStore } from "react";
+import { useMemo, useRef, useSyncExternalStore } from "react";
 
 import type { Finding } from "../api/client";
 import { clock, toolColour } from "../look";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { Mark } from "../inspector/Mark";
+import { spread } from "./spread";
 
 interface Props {
   replay: Replay;
   player: Player;
   findings: Finding[];
   selected: number | null;
+  passing: number | null;
   onFinding: (id: number) => void;
 }
 
@@ -19,11 +21,12 @@ function stepFor(seconds: number): number {
 }
 
 /** The time ruler: operations by tool, findings pinned on it, drag anywhere. */
-export function Tape({ replay, player, findings, selected, onFinding }: Props) {
+export function Tape({ replay, player, findings, selected, passing, onFinding }: Props) {
   const time = useSyncExternalStore(player.subscribe, () => player.time);
   const rail = useRef<HTMLDivElement>(null);
   const total = Math.max(replay.seconds, 1e-6);
   const share = (t: number) => `${(100 * t) / total}%`;
+  const shift = useMemo(() => spread(findings.map((finding) => finding.data.time), total), [findings, total]);
   const operations = replay.description.operations ?? [];
   const step = stepFor(total);
   const drag = (event: React.PointerEvent) => {
@@ -65,12 +68,12 @@ export function Tape({ replay, player, findings, selected, onFinding }: Props) {
         <div className="tape-now" style={{ left: share(time) }} />
       </div>
       <div className="tape-pins">
-        {findings.map((finding) => (
+        {findings.map((finding, i) => (
           <button
             key={finding.id}
-            className={finding.id === selected ? "pin chosen" : "pin"}
-            style={{ left: share(finding.data.time) }}
-            title={`${finding.title}, line ${finding.data.line}`}
+            className={`pin${finding.id === selected ? " chosen" : ""}${finding.id === passing ? " passing" : ""}`}
+            style={{ left: `calc(${share(finding.data.time)} + ${13 * shift[i]}px)` }}
+            title={`${finding.title}, line ${finding.data.line}, at ${clock(finding.data.time)}`}
             onClick={() => onFinding(finding.id)}
           >
             <Mark severity={finding.data.severity} />

@@ -8,8 +8,8 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
 from accounts.models import Membership, Organisation
-from jobs.models import LibraryFile
-from jobs.services import keep_in_library, take_in_path, take_up_again
+from jobs.models import LibraryFile, Revision
+from jobs.services import begin_rehearsal, keep_in_library, take_in_path, take_up_again
 
 DEMO_USER, DEMO_PASSWORD, DEMO_SHOP = "ines", "tide-table-9", "Saltmarsh Instruments"
 
@@ -25,6 +25,14 @@ class Command(BaseCommand):
         take_up_again()
         if options["demo"]:
             load_demo(settings.ROOT / "demo")
+            rehearse_demo()
+
+
+def rehearse_demo() -> None:
+    """Queue what was never rehearsed, quick ones first, so that a newcomer sees verdicts within a minute."""
+    never = Revision.objects.filter(job__organisation__name=DEMO_SHOP, rehearsals=None)
+    for revision in sorted(never, key=lambda row: row.archive.size):
+        begin_rehearsal(revision, revision.created_by)
 
 
 def load_demo(folder: Path) -> None:

@@ -1,0 +1,87 @@
+"""`./mirror bench mutants`: bugs planted in our own code, one at a time; each must turn a test red.
+
+A mutant is a line of the code changed into a wrong one, in a copy of the core; the tests named beside it are run on that copy. One that
+stays green is a hole in the tests and ends the bench with status 1.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+
+
+@dataclass(frozen=True)
+class Mutant:
+    name: str
+    file: str  # below core/bluntmirror
+    old: str
+    new: str
+    tests: str  # modules or tests, blank-separated
+
+
+MUTANTS = [
+    Mutant("wait marks are never asked", "rehearsal/run.py", "    check_waits(result)\n", "", "tests.test_check tests.test_language"),
+    Mutant("places of findings are the origin", "rehearsal/travel.py", "    return float(x), float(y), float(z)", "    return 0.0, 0.0, 0.0",
+           "tests.test_places"),
+    Mutant("contacts lie at the origin", "contact/program.py", "        return float(x), float(y), float(z)", "        return 0.0, 0.0, 0.0",
+           "tests.test_places"),
+    Mutant("still time has no segments", "timeline/reel.py", "moving | np.isin(motions.kind, STILL)", "moving", "tests.test_nothing_missed"),
+    Mutant("phases without a move get no segment", "timeline/reel.py", "        if (knots.phase == phase).any():", "        if True:",
+           "tests.test_nothing_missed"),
+    Mutant("spinning stock counts as it stands", "rehearsal/entering.py", "        if not swept:\n            return reach",
+           "        if True:\n            return reach", "tests.test_nothing_missed.Spinning"),
+    Mutant("stocks do not meet", "rehearsal/entering.py", "+ stocks[stocks.index(stock) + 1 :]", "", "tests.test_nothing_missed.StocksMeet"),
+    Mutant("M6 leaves the spindle turning", "program/acts.py", "        control.spindle = 0  # it is oriented", "        pass  # it is oriented",
+           "tests.test_language"),
+    Mutant("a missing end is passed over", "program/flow.py", "            self._no_end()\n", "            pass\n", "tests.test_contract.Unreadable"),
+    Mutant("a rehearsal in part is clear", "rehearsal/run.py", "    check_partial(result)\n", "", "tests.test_nothing_missed.NotAsItWouldRun"),
+    Mutant("registers are never held against tools", "rehearsal/run.py", "    check_registers(result)\n", "",
+           "tests.test_nothing_missed.Registers"),
+    Mutant("a cycle's repeats are cut short", "program/cycles.py", "        if done >= hole.repeats:", "        if done >= min(hole.repeats, 5):",
+           "tests.test_mill tests.test_language"),
+    Mutant("the blank is never held against the design", "rehearsal/comparing.py", "    if len(comparison.lacking):", "    if False:",
+           "tests.test_nothing_missed.Blanks tests.test_part.OnTheMachine"),
+    Mutant("the first end of a ray only", "material/stock.py", "        for k in range(int(count.max(initial=0))):",
+           "        for k in range(min(64, int(count.max(initial=0)))):", "tests.test_nothing_missed.Rays"),
+    Mutant("checkpoints of any build are trusted", "rehearsal/checkpoints.py", "hashlib.blake2b(code_digest().encode(), digest_size=20)",
+           "hashlib.blake2b(digest_size=20)", "tests.test_checkpoints"),
+    Mutant("judgements slide to the next finding", "findings/identity.py", "    return (ranked[0], True) if same_block or same_place else (None, False)",
+           "    return ranked[0], False", "tests.test_identity"),
+    Mutant("rapid is as good as feed", "rehearsal/segments.py", "        rapid = motions.kind[self.motion] == RAPID",
+           "        rapid = np.zeros(len(self.motion), np.bool_)", "tests.test_contract"),
+    Mutant("inches turn angles too", "job/models.py", "value * factor if axis in linear else value for axis", "value * factor for axis",
+           "tests.test_files tests.test_machine tests.test_places"),
+]  # fmt: skip
+
+
+def mutants(names: list[str]) -> int:
+    """Run all mutants, or those whose names hold one of the words. Returns the exit status."""
+    chosen = [m for m in MUTANTS if not names or any(name in m.name for name in names)]
+    alive = []
+    with tempfile.TemporaryDirectory(prefix="mirror-mutants-") as place:
+        copy = Path(place) / "core"
+        shutil.copytree(ROOT / "core", copy, ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
+        env = os.environ | {"PYTHONPATH": f"{copy}{os.pathsep}{ROOT}", "NUMBA_CACHE_DIR": str(Path(place) / "kernels")}
+        for mutant in chosen:
+            file = copy / "bluntmirror" / mutant.file
+            text = file.read_text()
+            if text.count(mutant.old) < 1:
+                print(f"STALE  {mutant.name}: {mutant.file} no longer has the line", flush=True)
+                alive.append(mutant)
+                continue
+            file.write_text(text.replace(mutant.old, mutant.new))
+            command = [sys.executable, "-m", "unittest", "-f", *mutant.tests.split()]
+            red = subprocess.run(command, cwd=copy, env=env, capture_output=True).returncode != 0
+            file.write_text(text)
+            print(f"{'red  ' if red else 'GREEN'}  {mutant.name}", flush=True)
+            if not red:
+                alive.append(mutant)
+    print(f"{len(chosen) - len(alive)} of {len(chosen)} planted bugs were found")
+    return 1 if alive else 0
