@@ -556,7 +556,7 @@ export class StageScene {
     if (!this.marker.visible) return;
     const point = this.marker.position.clone();
     this.inTheWay.clear();
-    this.focus(point, 60);
+    this.focus(point, 95);
     const away = this.camera.position.clone().sub(point);
     const ray = new THREE.Raycaster(this.camera.position.clone(), away.clone().normalize().negate(), 0, away.length() - 3);
     const solid = this.bodies.filter(({ mesh }) => mesh.visible && !(mesh.material as THREE.Material).transparent);
