@@ -281,7 +281,8 @@ export class StageScene {
     }
     const finished = this.colouring === "deviation" ? this.replay.seconds : time;
     for (const [i, stock] of this.stocks.entries()) {
-      const state = this.showing.get(this.replay.description.stocks[i].name);
+      const { name } = this.replay.description.stocks[i];
+      const state = this.inTheWay.has(name) ? "ghost" : this.showing.get(name);
       stock.group.visible = state !== "hidden";
       for (const brick of stock.film.bricks) this.brick(stock, brick, stock.film.versionAt(brick, finished), state === "ghost", planes);
     }
@@ -528,7 +529,7 @@ export class StageScene {
 
   private clearSight(point: THREE.Vector3, now: THREE.Vector3, away: number): THREE.Vector3 {
     this.scene.updateMatrixWorld(true);
-    const solid = this.bodies.filter(({ mesh }) => mesh.visible && !(mesh.material as THREE.Material).transparent).map(({ mesh }) => mesh as THREE.Object3D);
+    const solid = [...this.solidBodies().map(({ mesh }) => mesh as THREE.Object3D), ...this.stocks.filter((stock) => stock.group.visible).flatMap((stock) => stock.group.children)];
     const ray = new THREE.Raycaster();
     const around = [0, 45, -45, 90, -90, 135, -135, 180];
     for (const rise of [0, 0.5]) {
@@ -545,6 +546,10 @@ export class StageScene {
     return now;
   }
 
+  private solidBodies() {
+    return this.bodies.filter(({ mesh }) => mesh.visible && !(mesh.material as THREE.Material).transparent);
+  }
+
   /** A place of the work mount's frame in the machine's frame as it stands now. */
   fromWork(stock: number, point: [number, number, number]): THREE.Vector3 {
     const { link, mount } = this.replay.description.stocks[stock];
@@ -559,10 +564,14 @@ export class StageScene {
     this.focus(point, 95);
     const away = this.camera.position.clone().sub(point);
     const ray = new THREE.Raycaster(this.camera.position.clone(), away.clone().normalize().negate(), 0, away.length() - 3);
-    const solid = this.bodies.filter(({ mesh }) => mesh.visible && !(mesh.material as THREE.Material).transparent);
+    const solid = this.solidBodies();
     for (const { object } of ray.intersectObjects(solid.map(({ mesh }) => mesh as THREE.Object3D), false)) {
       const body = solid.find(({ mesh }) => mesh === object)!;
       if (!this.lit.has(this.label(body))) this.inTheWay.add(this.label(body));
+    }
+    for (const [i, stock] of this.stocks.entries()) {
+      const { name } = this.replay.description.stocks[i];
+      if (stock.group.visible && !this.lit.has(name) && ray.intersectObjects(stock.group.children, false).length) this.inTheWay.add(name);
     }
     this.show(this.time);
   }
