@@ -78,6 +78,8 @@ def _hand_over() -> None:
             for own, value in list(vars(module).items()):
                 if id(value) in swapped:
                     setattr(module, own, swapped[id(value)])
+    # Kernels loaded from now on are compiled themselves, and find the compiler's own here.
+    globals().update(prange=numba.prange, get_thread_id=numba.get_thread_id)  # type: ignore[attr-defined]
     _compiler = numba
 
 

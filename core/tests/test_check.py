@@ -15,6 +15,8 @@ from bluntmirror.program.interpreter import Wait
 from bluntmirror.rehearsal import check_program
 from bluntmirror.rehearsal.waits import meetings
 
+from .build import slot_job
+
 JOBS = Path(__file__).parent / "jobs"
 
 # One block a mistake; what stands behind it is what must be found there.
@@ -201,6 +203,23 @@ class Waits(unittest.TestCase):
         self.assertEqual(self.met(c1="100 101", c2="100 101"), ([(100, (1, 2)), (101, (1, 2))], {}))
         self.assertEqual(self.met(c1="100 101", c2="100", c3="101"), ([(100, (1, 2)), (101, (1, 3))], {}))
         self.assertEqual(self.met(c1="100:123", c2="100:123", c3="100:123"), ([(100, (1, 2, 3))], {}))
+
+    def test_the_check_of_a_job_tells_them(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            slot_job(Path(folder), "M101\nG0 X-10.\nM100\nM30\n")
+            (Path(folder) / "O2.nc").write_text("M100\nG0 Z-5.\nM102\nM30\n")
+            for name, changes in (
+                ("machine", {"channels": [{"number": 1, "axes": ["X", "Y"]}, {"number": 2, "axes": ["Z"]}]}),
+                ("job", {"programs": [{"channel": 1, "main": "O1001.nc"}, {"channel": 2, "main": "O2.nc"}]}),
+            ):
+                file = Path(folder) / f"{name}.json"
+                file.write_text(json.dumps(json.loads(file.read_text()) | changes))
+            told = [
+                (f.rule, f.channel, f.line)
+                for f in check_program(open_job(Path(folder))).findings
+                if f.kind == "program.wait"
+            ]
+            self.assertEqual(sorted(told), [("wait.alone", 1, 1), ("wait.crossed", 2, 1)])
 
     def test_marks_without_a_partner_and_crossed_ones(self) -> None:
         self.assertEqual(self.met(c1="100 105", c2="100"), ([(100, (1, 2))], {1: 1}))

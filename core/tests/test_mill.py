@@ -273,6 +273,10 @@ class Cycles(unittest.TestCase):
         self.assertEqual([z for _, z, _ in self.levels("G18 G99 G81 Y-5. R2.", 1, "G0 Y10.")], [2, -5, 2])
         self.assertEqual([z for _, z, _ in self.levels("G19 G99 G83 X-5. R2. Q9.", 0, "G0 X10.")], [2, -5, 2])
         self.assertEqual([z for _, z, _ in self.levels("G91 G99 G81 Z-7. R-8.")], [2, -5, 2])
+        holes = read(mill(), READY + "G0 Z10.\nG91 G99 G81 X10. Z-7. R-8. K30\nG80\n")[1].motions
+        self.assertEqual(int((np.diff(holes.end[:, 0]) > 0).sum()), 30)
+        endless = read(mill(max_blocks=500), READY + "G0 Z10.\nG91 G99 G81 X0.01 Z-7. R-8. L999999999\nG80\n")[2]
+        self.assertEqual([f.rule for f in endless], ["endless.cycle"])
         motions = read(mill(), READY + "G0 Z10.\nG91 G99 G81 X10. Z-7. R-8. K3\nG80\n")[1].motions
         self.assertEqual((motions.end[motions.kind == FEED, 0] + 300).tolist(), [10, 20, 30])
         for cancel in ("G80", "G0 X7."):
