@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import tempfile
 from pathlib import Path
@@ -10,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from .export.replay import replay_data
+from .export.trace import write_columns
 from .geometry.mesh import box
 from .job import open_job
 from .material.comparison import reach_into
@@ -133,6 +135,7 @@ def main() -> None:
     sets = ToolSets.of(list(result.tools.values()))
     one = np.zeros((1, 3))
     cutting = np.ascontiguousarray(sets.sets[:, CUT])
+    write_columns(result, [f"1,{name}" for name in result.reel.motions.files], io.StringIO())
     first_through(one, one, np.zeros(1, np.int64), sets.slabs, cutting, np.zeros(3))
 
 

@@ -34,7 +34,7 @@ def write_trace(result: Timed, out: TextIO) -> None:
     out.write(",".join(["channel", "program", "line", "kind", "t_start", "t_end", "feed", *motions.axes]) + "\n")
     heads = [f"{result.channel},{safe_cell(name)}" for name in motions.files]
     if len(motions) >= KERNEL_FROM:
-        _write_columns(result, heads, out)
+        write_columns(result, heads, out)
         return
     columns = zip(motions.file.tolist(), motions.line.tolist(), motions.kind.tolist(), reel.begin_time.tolist(),
                   reel.end_time.tolist(), motions.feed.tolist(), motions.end.tolist(), strict=True)  # fmt: skip
@@ -53,7 +53,7 @@ def number(value: float, fewest: int = 6) -> str:
     return text.rstrip(".")
 
 
-def _write_columns(result: Timed, heads: list[str], out: TextIO) -> None:
+def write_columns(result: Timed, heads: list[str], out: TextIO) -> None:
     from ..compiled import compile_kernels
     from . import trace_kernel
 
