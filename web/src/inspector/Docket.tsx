@@ -141,6 +141,18 @@ function Details({ finding, onTriage, pictureOf }: { finding: Finding } & Pick<P
             </dd>
           </>
         )}
+        {data.also.length > 0 && (
+          <>
+            <dt>Also</dt>
+            <dd>
+              {data.also.map(({ kind, amount }) => (
+                <div key={kind}>
+                  {kind}, {amount.toFixed(3)} mm
+                </div>
+              ))}
+            </dd>
+          </>
+        )}
         <dt>Kind</dt>
         <dd title={finding.meaning}>{data.kind}</dd>
       </dl>
