@@ -22,13 +22,8 @@ from .stock import AXES_OF, Lattice
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-BESIDE = (
-    0,
-    1,
-    -1,
-    2,
-    -2,
-)  # how many cells along its ray a neighbour's crossing may lie off: steeper is another family's to tell
+# How many cells along its ray a neighbour's crossing may lie off: steeper is another family's to tell.
+BESIDE = (0, 1, -1, 2, -2)
 FLAT = 0.05  # share of the greatest eigenvalue below which planes do not fix a direction
 OFF_CELLS = 1.0  # a vertex farther than this from the mean of its crossings is not believed
 
@@ -87,8 +82,8 @@ def _surface(film: Film) -> tuple[Floats, Ints, _Crossings]:
         tags.append(tag.astype(np.int64))
         places.append(place)
         total += len(vertices)
-    unique, back = np.unique(np.concatenate(points), axis=0, return_inverse=True)
-    quad, place = back.reshape(-1)[np.concatenate(quads)], np.concatenate(places)
+    unique, back = _distinct(np.concatenate(points))
+    quad, place = back[np.concatenate(quads)], np.concatenate(places)
     a, b, c, d = (unique[quad[:, i]] for i in range(4))
     facing = np.cross(c - a, d - b)
     cells = (place - lattice.origin) / lattice.step - 0.5
@@ -104,6 +99,17 @@ def _surface(film: Film) -> tuple[Floats, Ints, _Crossings]:
     node[rows, axis] = np.floor(cells[rows, axis] - 1e-9).astype(np.int64)
     sign = np.where(facing[rows, axis] >= 0, 1, -1)
     return unique, quad, _Crossings(axis, node, sign, np.concatenate(tags), place)
+
+
+def _distinct(points: Floats) -> tuple[Floats, Ints]:
+    """The distinct points (m, 3), and which of them each one is: what `np.unique` tells of rows, in a third of its time."""
+    order = np.lexsort(points.T[::-1])
+    ranked = points[order]
+    new = np.ones(len(points), np.bool_)
+    new[1:] = (ranked[1:] != ranked[:-1]).any(axis=1)
+    back = np.empty(len(points), np.int64)
+    back[order] = np.cumsum(new) - 1
+    return ranked[new], back
 
 
 def _normals(crossings: _Crossings, lattice: Lattice) -> Floats:
@@ -122,12 +128,14 @@ def _normals(crossings: _Crossings, lattice: Lattice) -> Floats:
     def beside(axis: Ints, lateral: Ints, way: int) -> tuple[Floats, NDArray[np.bool_]]:
         """Where the neighbour `way` cells along a lateral direction crosses its ray, and whether it has one of the same cut."""
         value, found = np.zeros(len(key)), np.zeros(len(key), np.bool_)
+        left = np.arange(len(key))
         for off in BESIDE:
-            wanted = key + way * strides[lateral] + off * strides[axis]
+            wanted = key[left] + way * strides[lateral[left]] + off * strides[axis[left]]
             at = np.minimum(np.searchsorted(known, wanted), len(known) - 1)
             other = order[at]
-            fits = ~found & (known[at] == wanted) & (crossings.tag[other] == crossings.tag)
-            value[fits], found = along[other[fits]], found | fits
+            fits = (known[at] == wanted) & (crossings.tag[other] == crossings.tag[left])
+            value[left[fits]], found[left[fits]] = along[other[fits]], True
+            left = left[~fits]
         return value, found
 
     normal = np.zeros((len(key), 3))

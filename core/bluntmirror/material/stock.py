@@ -352,20 +352,17 @@ class Stock:
     @property
     def volume(self) -> float:
         """Volume in mm³: in each cell by the rays that meet its surface, so that walls thinner than the grid count in full."""
-        return self._layers()[0] * float(np.prod(self.lattice.step))
+        return self.measured()[0]
 
-    @property
-    def torn_cells(self) -> int:
-        """The cells of which one ray family says that their middle is stock and another that it is not. There are none,
-        but for grazing surfaces: a lasting self-test of the cuts."""
-        return int(self._layers()[1])
-
-    def _layers(self) -> Floats:
+    def measured(self) -> tuple[float, int]:
+        """The volume in mm³, and the cells of which one ray family says that their middle is stock and another that it is
+        not: there are none, but for grazing surfaces, which is a lasting self-test of the cuts."""
         pools: list[Any] = []
         for rays in self.rays:
             pools += [rays.lo, rays.hi, rays.base, rays.capacity, rays.count, rays.tiles_u]
         lattice = self.lattice
-        return np.asarray(layers(lattice.origin, lattice.step, lattice.counts, *pools).sum(axis=0))
+        cells, torn = layers(lattice.origin, lattice.step, lattice.counts, *pools).sum(axis=0)
+        return float(cells) * float(np.prod(lattice.step)), int(torn)
 
     @property
     def bytes(self) -> int:

@@ -188,14 +188,15 @@ class Cutting:
         self._cut(len(segments.motion))
         self.watch.ask(len(result.knots.motion))
         self.watch.report()
-        self._self_test()
+        after, torn = self.stock.measured()
+        self._self_test(after, torn)
         report_touches(result, name, segments, self.hits, self.frame, self.machine_from_work)
         reel = result.reel
         cutting = self.removed & (reel.motions.kind != RAPID)
         duration = reel.end_time - reel.begin_time
         used = {int(t) for t in np.unique(reel.motions.tool) if t}
         cut = CutStock(
-            name, self.frame, self.stock, self.film, self.before, self.stock.volume, self.removed,
+            name, self.frame, self.stock, self.film, self.before, after, self.removed,
             {t: float(duration[cutting & (reel.motions.tool == t)].sum()) for t in used},
             {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in used},
             reach_needed(result, self.mesh, segments, self.removed), self.machine_from_work,
@@ -223,10 +224,10 @@ class Cutting:
             docket.add("check.limit", f"{name}: the grid holds {self.before:.0f} of its {true:.0f} mm³; details of it are finer than "
                        "the resolution", severity="caution", bodies=(name,), remedy="Choose a finer resolution.")  # fmt: skip
 
-    def _self_test(self) -> None:
+    def _self_test(self, after: float, torn: int) -> None:
         """The three families must tell one body: a cut that one of them lost is a fault of this program."""
-        torn, cell = self.stock.torn_cells, float(np.prod(self.stock.lattice.step))
-        taken = max(self.before - self.stock.volume, 0.0) / cell
+        cell = float(np.prod(self.stock.lattice.step))
+        taken = max(self.before - after, 0.0) / cell
         if torn > TORN_CELLS and torn > TORN_SHARE * taken:
             self.result.docket.add(
                 "check.limit", f"{self.name}: the ray families do not agree on {torn * cell:.0f} mm³ of what is left; the cut "
