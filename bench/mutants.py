@@ -68,6 +68,8 @@ def mutants(names: list[str]) -> int:
     with tempfile.TemporaryDirectory(prefix="mirror-mutants-") as place:
         copy = Path(place) / "core"
         shutil.copytree(ROOT / "core", copy, ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
+        for beside in ("docs", "demo"):  # that tests of the core read
+            (Path(place) / beside).symlink_to(ROOT / beside)
         env = os.environ | {"PYTHONPATH": f"{copy}{os.pathsep}{ROOT}", "NUMBA_CACHE_DIR": str(Path(place) / "kernels")}
 
         def red(tests: str) -> str:

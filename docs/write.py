@@ -5,6 +5,7 @@ Run it from the root of the project: `python docs/write.py`.
 
 import inspect
 import json
+import sys
 from pathlib import Path
 
 from bluntmirror.export.models import VerdictFile
@@ -14,18 +15,24 @@ from bluntmirror.program import system_variables
 from bluntmirror.program.dialect import BUILT_IN, DialectFile, Settings, built_in
 
 DOCS = Path(__file__).parent
-MODELS = (("job", JobFile), ("machine", MachineFile), ("tools", ToolsFile), ("verdict", VerdictFile))
+sys.path.insert(0, str(DOCS))
+from fields import described  # noqa: E402 (it stands beside this file, whoever loads it)
+
+MODELS = (
+    ("job", JobFile),
+    ("machine", MachineFile),
+    ("tools", ToolsFile),
+    ("verdict", VerdictFile),
+    ("dialect", DialectFile),
+)
 
 
 def pages() -> dict[Path, str]:
     """Every file written here, with its content."""
     made = {}
     for name, model in MODELS:
-        schema = json.dumps(model.model_json_schema(), indent=1, ensure_ascii=False)
+        schema = json.dumps(described(model.model_json_schema()), indent=1, ensure_ascii=False)
         made[DOCS / "formats" / f"{name}.schema.json"] = schema + "\n"
-    made[DOCS / "formats" / "dialect.schema.json"] = (
-        json.dumps(DialectFile.model_json_schema(), indent=1, ensure_ascii=False) + "\n"
-    )
     lines = [
         "# Findings", "", "Every kind of finding, how bad it is by default, what it means and what usually puts it right.",
         "", "| kind | severity | what | meaning | remedy |", "|---|---|---|---|---|",

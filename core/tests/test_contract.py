@@ -81,6 +81,10 @@ class Published(unittest.TestCase):
         spec.loader.exec_module(module)
         for file, text in module.pages().items():
             self.assertEqual(file.read_text(encoding="utf-8"), text, f"{file.name}: run python docs/write.py")
+        used: set[str] = set()
+        for _, model in module.MODELS:  # a field that is not described raises
+            module.described(model.model_json_schema(), used)
+        self.assertEqual(set(module.described.__globals__["FIELDS"]), used, "descriptions of fields that no file has")
 
     def test_a_verdict_is_what_its_schema_says(self) -> None:
         schema = json.loads((Path(__file__).parents[2] / "docs" / "formats" / "verdict.schema.json").read_text())
