@@ -9,7 +9,8 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 
 from .models import Rehearsal
-from .services import settle_lost, stream_key
+from .running import settle_lost
+from .stream import stream_key
 
 LISTEN_MS = 3000
 OVER = {"done", "failed", "cancelled"}

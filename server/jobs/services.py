@@ -1,35 +1,29 @@
-"""What can be done with jobs: take one in, rehearse it, notice lost workers. No rule of the trade lives here."""
+"""Jobs taken in, composed and kept, and the library beside them. No rule of the trade lives here."""
 
 import hashlib
 import io
 import json
 import tempfile
 import zipfile
-from datetime import timedelta
 from pathlib import Path, PurePosixPath
 
-import redis
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.core.files.base import ContentFile
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.db.models import Max
-from django.utils import timezone
 
 from accounts.models import Organisation
 from bluntmirror.job import JobUnreadable, open_job
 from bluntmirror.job.loading import inside, read_machine, read_tools, unzip
 from bluntmirror.job.urdf import NotUrdf, from_urdf
 
-from .models import Job, LibraryFile, Rehearsal, Revision
+from .models import Job, LibraryFile, Revision
 
 MAX_FILES = 500
 MAX_LIBRARY_BYTES = 5_000_000
 MAX_NAME = 200
-
-
-LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
 
 
 class Refused(Exception):
@@ -38,14 +32,6 @@ class Refused(Exception):
 
 class Behind(Refused):
     """Somebody has kept another revision since the one that is being saved from was opened."""
-
-
-def queue() -> redis.Redis:
-    return redis.Redis.from_url(settings.QUEUE_URL)
-
-
-def stream_key(number: int) -> str:
-    return f"rehearsal:{number}:events"
 
 
 def take_in(organisation: Organisation, user: AbstractBaseUser, files: list[UploadedFile], label: str = "") -> Revision:
@@ -218,43 +204,3 @@ def compose(
         with machine.meshes.open("rb") as source, zipfile.ZipFile(source) as bundle:
             more += [ContentFile(bundle.read(name), name=name) for name in bundle.namelist()]
     return take_in(organisation, user, [*files, *more], "composed")  # type: ignore[list-item]
-
-
-def take_up_again() -> None:
-    """At start no worker lives: what was running is lost, and what was waiting is handed to the queue again."""
-    from .tasks import run_rehearsal
-
-    Rehearsal.objects.filter(state=Rehearsal.State.RUNNING).update(
-        state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()
-    )
-    for row in Rehearsal.objects.filter(state=Rehearsal.State.QUEUED):
-        run_rehearsal.delay(row.pk)  # one delivered twice is carried out once
-
-
-def begin_rehearsal(revision: Revision, user: AbstractBaseUser) -> Rehearsal:
-    from .tasks import run_rehearsal
-
-    rehearsal = Rehearsal.objects.create(revision=revision, created_by=user)
-    transaction.on_commit(lambda: run_rehearsal.delay(rehearsal.pk))
-    return rehearsal
-
-
-def settle_lost() -> None:
-    """Rehearsals whose worker has fallen silent become failed, so that nothing stays "running" for ever.
-
-    They are looked up first and then settled one by one: an update over all rows would wait for, and be waited for by,
-    the rows that workers are writing.
-    """
-    limit = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS)
-    silent = {"state": Rehearsal.State.RUNNING, "heartbeat__lt": limit}
-    for number in list(Rehearsal.objects.filter(**silent).values_list("pk", flat=True)):
-        Rehearsal.objects.filter(pk=number, **silent).update(
-            state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()
-        )
-
-
-def cancel(rehearsal: Rehearsal) -> None:
-    """Ask a rehearsal to stop; one still waiting is cancelled at once."""
-    waiting = Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.QUEUED)
-    if not waiting.update(state=Rehearsal.State.CANCELLED, finished=timezone.now()):
-        Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.RUNNING).update(cancel_asked=True)

@@ -28,7 +28,7 @@ from bluntmirror.rehearsal.checkpoints import FolderStore
 
 from .desks import house_rules
 from .models import Artifact, Finding, Rehearsal
-from .services import queue, stream_key
+from .stream import queue, stream_key
 
 STREAM_SECONDS = 3600
 TELL_EVERY_SECONDS = 0.15

@@ -20,7 +20,7 @@ from bluntmirror.findings import CATALOGUE
 from bluntmirror.findings.identity import judged
 from bluntmirror.geometry.features import Feature
 from bluntmirror.job.urdf import to_urdf
-from jobs import desks, services, setups
+from jobs import desks, running, services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Triage
 
 from .schemas import (
@@ -144,7 +144,7 @@ def me(request: HttpRequest) -> Any:
 
 @api.get("/jobs", response=list[JobOut])
 def list_jobs(request: HttpRequest) -> Any:
-    services.settle_lost()
+    running.settle_lost()
     jobs = Job.objects.filter(organisation=_organisation(request)).prefetch_related(*_WITH_ALL).order_by("name")
     return [_job_out(job) for job in jobs]
 
@@ -217,7 +217,7 @@ def add_to_library(request: HttpRequest, kind: str, file: File[UploadedFile]) ->
 @api.post("/revisions/{number}/rehearsals", response=RehearsalOut)
 def rehearse(request: HttpRequest, number: int) -> Any:
     revision = get_object_or_404(Revision, pk=number, job__organisation=_organisation(request))
-    return _rehearsal_out(services.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
+    return _rehearsal_out(running.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
 
 
 @api.get("/revisions/{number}/archive")
@@ -252,7 +252,7 @@ def put_programs(request: HttpRequest, number: int, files: File[list[UploadedFil
 
 @api.get("/rehearsals/{number}", response=RehearsalFull)
 def one_rehearsal(request: HttpRequest, number: int) -> Any:
-    services.settle_lost()
+    running.settle_lost()
     row = _rehearsal(request, number)
     triage = list(row.revision.job.triage.select_related("by"))
     return {
@@ -295,7 +295,7 @@ def _finding_out(item: Finding, triage: Triage | None, doubt: bool = False) -> d
 @api.post("/rehearsals/{number}/cancel", response=RehearsalOut)
 def cancel(request: HttpRequest, number: int) -> Any:
     row = _rehearsal(request, number)
-    services.cancel(row)
+    running.cancel(row)
     row.refresh_from_db()
     return _rehearsal_out(row)
 

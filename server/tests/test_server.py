@@ -20,7 +20,8 @@ from django.utils import timezone
 
 from accounts.models import Membership, Organisation
 from jobs.models import Finding, Job, Rehearsal, Revision
-from jobs.services import keep_in_library, take_in_path, take_up_again
+from jobs.running import take_up_again
+from jobs.services import keep_in_library, take_in_path
 from jobs.tasks import run_rehearsal, settle
 
 SLOT = settings.ROOT / "core" / "tests" / "jobs" / "slot-flawed"

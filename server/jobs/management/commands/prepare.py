@@ -9,7 +9,8 @@ from django.core.management.base import BaseCommand, CommandParser
 
 from accounts.models import Membership, Organisation
 from jobs.models import LibraryFile, Revision
-from jobs.services import begin_rehearsal, keep_in_library, take_in_path, take_up_again
+from jobs.running import begin_rehearsal, take_up_again
+from jobs.services import keep_in_library, take_in_path
 
 DEMO_USER, DEMO_PASSWORD, DEMO_SHOP = "ines", "tide-table-9", "Saltmarsh Instruments"
 

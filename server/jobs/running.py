@@ -1,0 +1,49 @@
+"""Rehearsals begun, cancelled, taken up again, and settled where their worker is lost."""
+
+from datetime import timedelta
+
+from django.conf import settings
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from django.utils import timezone
+
+from .models import Rehearsal, Revision
+from .tasks import run_rehearsal
+
+LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
+
+
+def take_up_again() -> None:
+    """At start no worker lives: what was running is lost, and what was waiting is handed to the queue again."""
+    Rehearsal.objects.filter(state=Rehearsal.State.RUNNING).update(
+        state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()
+    )
+    for row in Rehearsal.objects.filter(state=Rehearsal.State.QUEUED):
+        run_rehearsal.delay(row.pk)  # one delivered twice is carried out once
+
+
+def begin_rehearsal(revision: Revision, user: AbstractBaseUser) -> Rehearsal:
+    rehearsal = Rehearsal.objects.create(revision=revision, created_by=user)
+    transaction.on_commit(lambda: run_rehearsal.delay(rehearsal.pk))
+    return rehearsal
+
+
+def settle_lost() -> None:
+    """Rehearsals whose worker has fallen silent become failed, so that nothing stays "running" for ever.
+
+    They are looked up first and then settled one by one: an update over all rows would wait for, and be waited for by,
+    the rows that workers are writing.
+    """
+    limit = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS)
+    silent = {"state": Rehearsal.State.RUNNING, "heartbeat__lt": limit}
+    for number in list(Rehearsal.objects.filter(**silent).values_list("pk", flat=True)):
+        Rehearsal.objects.filter(pk=number, **silent).update(
+            state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()
+        )
+
+
+def cancel(rehearsal: Rehearsal) -> None:
+    """Ask a rehearsal to stop; one still waiting is cancelled at once."""
+    waiting = Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.QUEUED)
+    if not waiting.update(state=Rehearsal.State.CANCELLED, finished=timezone.now()):
+        Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.RUNNING).update(cancel_asked=True)
