@@ -6,6 +6,7 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import numpy as np
 
@@ -87,6 +88,8 @@ class Checkpoints(unittest.TestCase):
             self.assertEqual(rehearse(self.job(program(), **changes), None, store).resumed, {})
         early = program().replace("F1500.", "F1500.\nG1 X-79.", 1)
         self.assertEqual(rehearse(self.job(early), None, store).resumed, {})
+        with patch("bluntmirror.rehearsal.checkpoints.code_digest", lambda: "another build of the computation"):
+            self.assertEqual(rehearse(self.job(program()), None, store).resumed, {})
         self.assertEqual(store.taken, [])
 
     def test_a_torn_or_lost_file_only_costs_the_time(self) -> None:
