@@ -106,9 +106,7 @@ def edited(revision: Revision, programs: dict[str, str], data: Json | None, tool
         except ValidationError as error:
             first = error.errors()[0]
             raise Refused(f"tools: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
-    rules = {**house_rules(revision.job.organisation), **made.file.checks.rules}
-    made.file = made.file.model_copy(update={"checks": made.file.checks.model_copy(update={"rules": rules})})
-    return made
+    return by_house_rules(made, revision.job.organisation)
 
 
 def check(job: Job, path: bool) -> Json:
@@ -199,6 +197,14 @@ def save(
 
 def house_rules(organisation: Organisation) -> dict[str, str]:
     return dict(RuleSetting.objects.filter(organisation=organisation).values_list("rule", "setting"))
+
+
+def by_house_rules(job: Job, organisation: Organisation) -> Job:
+    """The job with its organisation's settings of the rules, under its own."""
+    checks = job.file.checks
+    rules = {**house_rules(organisation), **checks.rules}
+    job.file = job.file.model_copy(update={"checks": checks.model_copy(update={"rules": rules})})
+    return job
 
 
 def rules(organisation: Organisation) -> list[Json]:

@@ -20,13 +20,12 @@ from bluntmirror.export.report import as_html
 from bluntmirror.export.trace import write_trace
 from bluntmirror.export.verdict import render, verdict_dict
 from bluntmirror.geometry.meshfile import write_stl
-from bluntmirror.job import Job as OpenJob
 from bluntmirror.job import JobUnreadable, open_job
 from bluntmirror.rehearsal import Cancelled, rehearse
 from bluntmirror.rehearsal import Rehearsal as Run
 from bluntmirror.rehearsal.checkpoints import FolderStore
 
-from .desks import house_rules
+from .desks import by_house_rules
 from .models import Artifact, Finding, Rehearsal
 from .stream import queue, stream_key
 
@@ -77,13 +76,6 @@ class Heartbeat(threading.Thread):
         connection.close()
 
 
-def _by_house_rules(job: OpenJob, rehearsal: Rehearsal) -> OpenJob:
-    """The job with its organisation's settings of the rules, under its own."""
-    rules = {**house_rules(rehearsal.revision.job.organisation), **job.file.checks.rules}
-    job.file = job.file.model_copy(update={"checks": job.file.checks.model_copy(update={"rules": rules})})
-    return job
-
-
 @shared_task
 def run_rehearsal(number: int) -> None:
     begun = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
@@ -100,7 +92,7 @@ def run_rehearsal(number: int) -> None:
             archive = Path(folder) / "job.zip"
             archive.write_bytes(rehearsal.revision.archive.read())
             store = FolderStore(settings.CHECKPOINTS / str(rehearsal.revision.job.organisation_id))
-            run = rehearse(_by_house_rules(open_job(archive), rehearsal), teller, store)
+            run = rehearse(by_house_rules(open_job(archive), rehearsal.revision.job.organisation), teller, store)
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
             keep(rehearsal, run)
     except Cancelled:
