@@ -1,5 +1,5 @@
 import { Button, Input, Typography } from "antd";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import type { Finding, Judgement, RehearsalFull } from "../api/client";
 import { clock, unitOf, VERDICT_WORDS } from "../look";
@@ -80,6 +80,11 @@ function Details({ finding, onTriage, pictureOf }: { finding: Finding } & Pick<P
   const [failure, setFailure] = useState("");
   const [picture, setPicture] = useState<string | null>(null);
   const { data } = finding;
+  const root = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    // Chosen low in the list, or on the tape: what is told of it must be seen without scrolling.
+    root.current?.parentElement?.scrollIntoView?.({ block: "nearest" });
+  }, [picture]);
   useEffect(() => {
     // After the stage has gone to the finding's moment, so that the picture costs no frame on the way there.
     const waiting = setTimeout(() => setPicture(pictureOf(finding)), 120);
@@ -91,7 +96,7 @@ function Details({ finding, onTriage, pictureOf }: { finding: Finding } & Pick<P
       (error: Error) => setFailure(error.message),
     );
   return (
-    <div className="details">
+    <div className="details" ref={root}>
       <p>
         <Typography.Text copyable={{ text: data.message, ...COPIES }}>{data.message}.</Typography.Text>
       </p>

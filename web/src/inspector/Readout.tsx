@@ -38,7 +38,7 @@ export function Readout({ replay, player }: { replay: Replay; player: Player }) 
                 <TravelBar replay={replay} axis={axis} machine={machine} />
               </td>
               <td>{(unit * program[i]).toFixed(3)}</td>
-              <td>{(unit * (target[i] - machine[i])).toFixed(3)}</td>
+              <td>{(unit * (target[i] - machine[i])).toFixed(3).replace(/^-(?=0\.000$)/, "")}</td>
             </tr>
           ))}
         </tbody>
