@@ -40,7 +40,7 @@ MUTANTS = [
     Mutant("stocks do not meet", "rehearsal/entering.py", "+ stocks[stocks.index(stock) + 1 :]", "", "tests.test_nothing_missed.StocksMeet"),
     Mutant("M6 leaves the spindle turning", "program/acts.py", "        control.spindle = 0  # it is oriented", "        pass  # it is oriented",
            "tests.test_language"),
-    Mutant("a missing end is passed over", "program/flow.py", "            self._no_end()\n", "            pass\n", "tests.test_contract.Unreadable"),
+    Mutant("a missing end is passed over", "program/calls.py", "            self._no_end()\n", "            pass\n", "tests.test_contract.Unreadable"),
     Mutant("a rehearsal in part is clear", "rehearsal/run.py", "    check_partial(result)\n", "", "tests.test_nothing_missed.NotAsItWouldRun"),
     Mutant("registers are never held against tools", "rehearsal/run.py", "    check_registers(result)\n", "",
            "tests.test_nothing_missed.Registers"),

@@ -7,7 +7,7 @@ import random
 import numpy as np
 
 from bluntmirror.findings import Docket
-from bluntmirror.program import interpreter, text
+from bluntmirror.program import interpreter, run, text
 from bluntmirror.program.control import Setup
 from bluntmirror.program.interpreter import Interpreter
 from bluntmirror.program.text import ProgramText
@@ -48,9 +48,9 @@ def agree(program: str) -> int:
     found = []
     for fast in (False, True):
         docket = Docket()
-        run = Interpreter(setup(), [ProgramText("a", program.encode())], docket, fast=fast)
-        motions = run.run().motions
-        found.append((motions, list(docket), run.control.modes(), run.control.machine))
+        reading = Interpreter(setup(), [ProgramText("a", program.encode())], docket, fast=fast)
+        motions = reading.run().motions
+        found.append((motions, list(docket), reading.control.modes(), reading.control.machine))
     (one, told, modes, stands), (other, told_other, modes_other, stands_other) = found
     assert told == told_other and modes == modes_other and stands == stands_other, program
     for column in ("kind", "line", "end", "feed", "rpm", "tool", "centre", "sweep", "plane"):
@@ -61,9 +61,9 @@ def agree(program: str) -> int:
 
 def agreement(programs: int, lines: int = 30) -> int:
     """Random programs both ways, the kernel entered for every run of plain blocks."""
-    keep = interpreter.FAST_RUN, interpreter.SCAN_FROM_LINES, text.SCAN_FROM_LINES
-    interpreter.FAST_RUN, interpreter.SCAN_FROM_LINES, text.SCAN_FROM_LINES = 2, 0, 0
+    keep = interpreter.FAST_RUN, run.SCAN_FROM_LINES, text.SCAN_FROM_LINES
+    interpreter.FAST_RUN, run.SCAN_FROM_LINES, text.SCAN_FROM_LINES = 2, 0, 0
     try:
         return sum(agree(random_program(random.Random(seed), lines)) for seed in range(programs))
     finally:
-        interpreter.FAST_RUN, interpreter.SCAN_FROM_LINES, text.SCAN_FROM_LINES = keep
+        interpreter.FAST_RUN, run.SCAN_FROM_LINES, text.SCAN_FROM_LINES = keep

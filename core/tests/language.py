@@ -17,7 +17,8 @@ from bluntmirror.findings import Docket, Finding, Policy
 from bluntmirror.job.models import MachineCode, Turret
 from bluntmirror.program.control import Nose, Setup
 from bluntmirror.program.dialect import Dialect, built_in
-from bluntmirror.program.interpreter import Interpreted, Interpreter
+from bluntmirror.program.interpreted import Interpreted
+from bluntmirror.program.interpreter import Interpreter
 from bluntmirror.program.text import ProgramText
 
 ZERO = np.array([-300.0, -200.0, -410.0])

@@ -11,7 +11,7 @@ from typing import Any
 
 from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.job import open_job
-from bluntmirror.program.interpreter import Wait
+from bluntmirror.program.interpreted import Wait
 from bluntmirror.rehearsal import check_program
 from bluntmirror.rehearsal.waits import meetings
 

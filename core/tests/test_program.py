@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from bluntmirror.findings import Docket
 from bluntmirror.program.control import Setup
-from bluntmirror.program.interpreter import Interpreted, Interpreter
+from bluntmirror.program.interpreted import Interpreted
+from bluntmirror.program.interpreter import Interpreter
 from bluntmirror.program.motions import ARC, DWELL, RAPID
 from bluntmirror.program.reader import Unreadable, read_block
 from bluntmirror.program.text import ProgramText

@@ -314,8 +314,32 @@ class Cycles(unittest.TestCase):
 
     def test_infeed_keeps_the_chips_section(self) -> None:
         # The section of a V thread to depth t is t²·tan(α/2); Δd·√n makes its increments equal.
-        found = np.array(depths(0.3, 1.5, 0.0, 0.0, 0)[:-1])
+        found = np.array(list(depths(0.3, 1.5, 0.0, 0.0, 0))[:-1])
         np.testing.assert_allclose(np.diff(np.concatenate([[0.0], found**2])), 0.09, rtol=1e-9)
+
+    def test_a_contour_may_call_a_subprogram_and_may_not_be_left(self) -> None:
+        head = "G71 U5. R1.\nG71 P10 Q20 U1. W0.2 F0.3\n"
+        called = "N10 G0 X20.\nG1 Z-10. F0.1\nM98 P7000\nZ-30.\nN20 X60.\n"
+        plain = read(lathe(), TURN_READY + head + self.CONTOUR)[1].motions
+        _, result, found = read(lathe(), TURN_READY + head + called, {"O7000.nc": "O7000\nX40. Z-20.\nM99\n"})
+        self.assertEqual([f.rule for f in found], [])
+        np.testing.assert_array_equal(result.motions.end, plain.end)
+        left = "N10 G0 X20.\nG1 Z-10. F0.1\nGOTO 30\nN20 X60.\nG0 Z5.\nN30 G0 X60.\n"
+        self.assertIn(
+            ("cycle.contour", TURN_READY.count("\n") + 6), [(rule, line) for rule, line in rules(head + left)]
+        )
+
+    def test_no_cycle_is_cut_short(self) -> None:
+        """What goes on without an end in sight is told, and the reading stops: nothing of it is left out in silence."""
+        for text in (
+            "G83 Z-10. R-2. F0.1 K999999999", "G83 Z-10. R-2. Q1 F0.1", "G75 R1.\nG75 X50. Z-14. P3000 Q1 F0.1",
+            "G74 R1.\nG74 Z-14. Q1 F0.1", "G76 X20. Z-5. P1200 Q1 F2.", "G73 U9. R99999\nG73 P10 Q20 U1. F0.3\n" + self.CONTOUR,
+            "G71 U0.001 R1.\nG71 P10 Q20 U1. F0.3\n" + self.CONTOUR,
+            "G71 U5. R1.\nG71 P10 Q20 U1. F0.3\nN10 G0 X20.\nG1 Z-10.\n#1=#1+1\nGOTO 10\nN20 X60.",
+        ):  # fmt: skip
+            with self.subTest(text):
+                found = rules(text, max_blocks=900)
+                self.assertTrue({"endless.cycle", "endless.limit"} & {rule for rule, _ in found}, found)
 
     def test_what_cycles_lack_is_said(self) -> None:
         for text, found in (
@@ -330,6 +354,13 @@ class Cycles(unittest.TestCase):
 
 
 class Unrolled(unittest.TestCase):
+    def test_the_way_of_a_move_with_another_axis_is_that_of_a_straight_line(self) -> None:
+        """In the flat plane from x 30 to 20 and 15 across, and 20 deep: the pieces' ways add up to √(10² + 15² + 20²)."""
+        motions = read(lathe(), self.LEAD + "G12.1\nG1 X40. C15. Z-15.\nG13.1\n")[1].motions
+        ways = motions.way[motions.kind == FEED]
+        self.assertGreater(len(ways), 20)
+        self.assertAlmostEqual(float(ways.sum()), math.sqrt(10**2 + 15**2 + 20**2), 3)
+
     LEAD = "T0303\nM33\nG98\nG97 S2000\nF200\nG0 X60. Z5. C0.\n"
 
     @shows("G12.1", "G13.1", "G112", "G113", dialect="iso-turn")

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
-from ..findings import Fix
-from . import fixes
+from . import fixes, places
 from .meanings import MEANINGS
 from .motions import OTHER, TOOL_CHANGE
 from .reader import Block
+from .run import Ended
 from .words import Words
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .writer import Writer
 
 PLACE_MM = 0.01  # nearer than this an axis counts as at its change position
 _TURNS = {"spindle-cw": 1, "spindle-ccw": -1, "spindle-off": 0, "orient": 0}
@@ -21,7 +17,7 @@ _TURNS = {"spindle-cw": 1, "spindle-ccw": -1, "spindle-off": 0, "orient": 0}
 # --- tools ----------------------------------------------------------------------------------------------------------------
 
 
-def tool_words(run: Interpreter, words: Words, block: Block) -> None:
+def tool_words(run: Writer, words: Words, block: Block) -> None:
     if "T" in words:
         run.control.next_tool = round(words.value["T"])
     if "change" in words.m:
@@ -35,7 +31,7 @@ def tool_words(run: Interpreter, words: Words, block: Block) -> None:
             take_tool(run, round(words.value["Q"]), block)
 
 
-def _change_tool(run: Interpreter, block: Block) -> None:
+def _change_tool(run: Writer, block: Block) -> None:
     control, setup = run.control, run.setup
     if setup.change_moves:
         run.to_axes({a: v for a, v in setup.change_at.items() if control.index(a) >= 0})
@@ -50,7 +46,7 @@ def _change_tool(run: Interpreter, block: Block) -> None:
     run.add(TOOL_CHANGE, control.machine, seconds=setup.change_seconds)
 
 
-def take_tool(run: Interpreter, number: int, block: Block) -> None:
+def take_tool(run: Writer, number: int, block: Block) -> None:
     """A tool comes into use: what was asked of the last one is asked again."""
     if run.control.compensation != "compensation-off":
         run.report("compensation.left-on", "the tool is changed while cutter compensation is on",
@@ -69,7 +65,7 @@ def take_tool(run: Interpreter, number: int, block: Block) -> None:
     run.result.operations.append((run.builder.count, run.at, number, " ".join(block.comments)))
 
 
-def check_change_place(run: Interpreter, what: str) -> None:
+def check_change_place(run: Writer, what: str) -> None:
     for axis, value in run.setup.change_at.items():
         index = run.control.index(axis)
         if index >= 0 and abs(run.control.machine[index] - value) > PLACE_MM:
@@ -90,7 +86,7 @@ def check_change_place(run: Interpreter, what: str) -> None:
 # --- spindle, coolant, the machine's codes --------------------------------------------------------------------------------
 
 
-def speed(run: Interpreter, words: Words) -> None:
+def speed(run: Writer, words: Words) -> None:
     control = run.control
     if run.dialect.turning and "speed-limit" in words.g:
         return  # it is the limit's own
@@ -107,10 +103,8 @@ def speed(run: Interpreter, words: Words) -> None:
                    fix=fixes.replace_word(run, "S", most, f"Lower S to {most:g}"))  # fmt: skip
 
 
-def speed_limit(run: Interpreter, words: Words) -> None:
+def speed_limit(run: Writer, words: Words) -> None:
     """Turning: the spindle's limit with S; with axis words the present point is called by them."""
-    from . import places
-
     if "S" in words:
         run.control.speed_limit = abs(words.value["S"])
     if any(letter in words for letter in "XYZCUVW"):
@@ -121,7 +115,7 @@ def speed_limit(run: Interpreter, words: Words) -> None:
         )
 
 
-def spindle_and_coolant(run: Interpreter, words: Words) -> None:
+def spindle_and_coolant(run: Writer, words: Words) -> None:
     control = run.control
     turning = [name for name in words.m if name in _TURNS]
     for name in words.m:
@@ -139,7 +133,7 @@ def spindle_and_coolant(run: Interpreter, words: Words) -> None:
         _machine_code(run, code, words)
 
 
-def _machine_code(run: Interpreter, code: str, words: Words) -> None:
+def _machine_code(run: Writer, code: str, words: Words) -> None:
     control = run.control
     act = run.setup.codes.get(code)
     if act is None:
@@ -157,26 +151,11 @@ def _machine_code(run: Interpreter, code: str, words: Words) -> None:
         run.add(OTHER, control.machine, seconds=act.seconds)
 
 
-def check_clamped(run: Interpreter, target: list[float]) -> None:
-    for axis in sorted(run.control.clamped):
-        index = run.control.index(axis)
-        if index >= 0 and abs(target[index] - run.control.machine[index]) > 1e-6:
-            run.report("order.clamped", f"{axis} is sent to {target[index]:.3f} while it is clamped", axis=axis,
-                       remedy=f"Unclamp {axis} before it moves.", fix=_unclamp(run, axis))  # fmt: skip
-
-
-def _unclamp(run: Interpreter, axis: str) -> Fix | None:
-    code = next((c for c, act in run.setup.codes.items() if act.does == "unclamp" and act.axis == axis), None)
-    return fixes.insert_line(run, run.at, code, f"Insert {code} before line {run.at}") if code else None
-
-
 # --- alarms and registers ---------------------------------------------------------------------------------------------------
 
 
-def alarm(run: Interpreter, key: int | str, value: float | None, comments: tuple[str, ...]) -> None:
+def alarm(run: Writer, key: int | str, value: float | None, comments: tuple[str, ...]) -> None:
     """#3000 raises an alarm, #3006 stops with a message."""
-    from .flow import Ended
-
     text = " ".join(comments) or f"number {value:g}" if value is not None else " ".join(comments)
     if key == 3006:
         run.result.stops.append((run.builder.count, f"M0 {text}".strip()))
@@ -185,7 +164,7 @@ def alarm(run: Interpreter, key: int | str, value: float | None, comments: tuple
     raise Ended
 
 
-def data(run: Interpreter, words: Words) -> None:
+def data(run: Writer, words: Words) -> None:
     """G10: write work offsets and registers from the program.
 
     L2 P0–P6 (0 the common one), L20 P1… the further ones; in the o-word language L20 makes the present point the value
@@ -217,12 +196,10 @@ def data(run: Interpreter, words: Words) -> None:
             "word.not-carried", f"G10 L{kind if kind >= 0 else '?'} is not carried out; what follows cannot be trusted"
         )
         run.result.not_carried_out = True
-    from .modes import refresh
-
-    refresh(run)
+    run.registers_written()
 
 
-def _data_offset(run: Interpreter, words: Words, kind: int, number: int) -> None:
+def _data_offset(run: Writer, words: Words, kind: int, number: int) -> None:
     control = run.control
     present = kind == 20 and run.dialect.o_words
     if kind == 20 and not present:
@@ -246,7 +223,7 @@ def _data_offset(run: Interpreter, words: Words, kind: int, number: int) -> None
     run.told.discard(("offset", name))
 
 
-def _turning_register(run: Interpreter, words: Words, number: int) -> None:
+def _turning_register(run: Writer, words: Words, number: int) -> None:
     """G10 P X Z R: P1… geometry, P10001… wear of a turning tool's register; U W add."""
     register = number % 10_000
     held: dict[str, float] = dict(run.geometry.get(register, {}))

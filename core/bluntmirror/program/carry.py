@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
-from . import acts, contours, cycles, modes, moves, places, threads
-from .flow import arguments
-from .meanings import ARCS
+from . import acts, contours, cycles, modes, moves, places, threads, turn_holes
+from .calls import Calls
+from .meanings import ARCS, SINGLE_PASSES, TURN_CYCLES
 from .motions import FEED, RAPID
-from .words import Words
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .words import Words, arguments
+from .writer import Writer
 
 # Codes whose axis words are their own: no motion.
 _OWN_AXES = frozenset({"tilt", "scale", "mirror", "rotate", "length-value", "cylinder", "macro-modal", "mirror-off"})
 
 
-def take(run: Interpreter, words: Words) -> None:
+def take(run: Writer, calls: Calls, words: Words) -> None:
     """The motion of a block, or what its one-block code does in place of one."""
     control = run.control
+    if "macro" in words.g:
+        calls.macro(words)
+        return
     for name in words.g:
         act = _INSTEAD.get(name)
         if act:
@@ -31,7 +30,7 @@ def take(run: Interpreter, words: Words) -> None:
         if code[0] == "G":  # the machine binds it to a macro, or to an act that is done by now
             own = run.setup.codes[code]
             if own.does == "macro":
-                run.flow.enter(own.program or 0, 1, arguments(words))
+                calls.enter(own.program or 0, given=arguments(words))
             return
     if any(name in _OWN_AXES for name in words.g):
         return
@@ -44,10 +43,10 @@ def take(run: Interpreter, words: Words) -> None:
     if control.cycle:
         if axes or "R" in words or any(control.cycle == name for name in words.g):
             _interrupt(run, control.cycle)
-            cycles.carry_out(run, words, axes)
+            _cycle(run, words, axes)
         return
     if run.unrolled is not None:
-        axes = run.unrolled.flat(run, axes)
+        axes = run.unrolled.flat(axes)
     if control.polar and axes:
         axes = modes.from_polar(run, axes)
     else:
@@ -65,7 +64,18 @@ def take(run: Interpreter, words: Words) -> None:
             moves.straight(run, RAPID if control.motion == "rapid" else FEED, axes, exact, words)
 
 
-def _interrupt(run: Interpreter, name: str) -> None:
+def _cycle(run: Writer, words: Words, axes: dict[str, float]) -> None:
+    """One block under a modal cycle."""
+    cycle = run.control.cycle
+    one = (
+        threads.single_pass if cycle in SINGLE_PASSES
+        else turn_holes.drill_cycle if cycle in TURN_CYCLES
+        else cycles.carry_out
+    )  # fmt: skip
+    one(run, words, axes)
+
+
+def _interrupt(run: Writer, name: str) -> None:
     """What cannot be done while compensation is on: it ends here, as if cancelled."""
     run.let_go()
     if run.compensation and run.compensation.begun and not run.compensation.ending and name not in _INSIDE:
@@ -76,18 +86,14 @@ def _interrupt(run: Interpreter, name: str) -> None:
 
 
 # Acts that look-ahead holds as it holds a motion, and those that finish under compensation may carry out.
-_HELD = frozenset({"dwell", "macro"})
+_HELD = frozenset({"dwell"})
 _INSIDE = frozenset({"data", "speed-limit", "finish-contour"})
-
-
-def _macro(run: Interpreter, words: Words) -> None:
-    run.flow.macro(words)
 
 
 _INSTEAD = {
     "dwell": places.dwell, "home": places.reference, "home-other": places.reference, "along-plane": places.along_the_plane, "skip": places.skip,
     "probe": places.skip, "local-shift": places.local_shift, "set-position": places.set_position, "set-position-off": places.position_off,
-    "set-position-pause": places.position_pause, "set-position-back": places.position_back, "data": acts.data, "macro": _macro,
+    "set-position-pause": places.position_pause, "set-position-back": places.position_back, "data": acts.data,
     "speed-limit": acts.speed_limit, "finish-contour": contours.finish, "rough-along": contours.rough,
     "rough-across": contours.rough, "rough-repeat": contours.repeat, "peck-face": contours.peck,
     "peck-side": contours.peck, "thread-passes": threads.passes,

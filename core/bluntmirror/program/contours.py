@@ -16,18 +16,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-from . import moves
+from . import checks, feeds, moves
 from .compensation import Span, turned
 from .motions import ARC, FEED, RAPID
-from .turning import small
 from .words import Words
+from .writer import Writer
 
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
-
-MAX_LEVELS = 20_000
+MAX_LEVELS, MAX_PECKS, MAX_BLOCKS = 20_000, 100_000, 1_000_000
 HAIR_MM = 1e-6
 Point = tuple[float, float]  # Z, X of the shaped contour (X as the slide's own way)
 
@@ -43,7 +39,7 @@ class Contour:
     last_line: int
 
 
-def finish(run: Interpreter, words: Words) -> None:
+def finish(run: Writer, words: Words) -> None:
     """G70: the contour's own blocks, then back to where it began."""
     lines = _lines(run, words)
     if lines is None:
@@ -62,7 +58,7 @@ def finish(run: Interpreter, words: Words) -> None:
     run.row_line = 0
 
 
-def rough(run: Interpreter, words: Words) -> None:
+def rough(run: Writer, words: Words) -> None:
     """G71 along Z, G72 along X: in one block, or two of which the first gives depth and escape."""
     control, held = run.control, run.control.rough_words
     along = "rough-along" in words.g
@@ -74,7 +70,7 @@ def rough(run: Interpreter, words: Words) -> None:
             held["escape"] = abs(run.length(words, "R"))
         return
     if "D" in words:
-        held["depth"] = small(run, words, "D")
+        held["depth"] = run.small(words, "D")
     if held.get("depth", 0.0) <= 0:
         run.report("cycle.missing", f"the roughing cycle has no depth of cut: {depth_letter} in its first block, or D",
                    remedy="Give the depth of one pass.")  # fmt: skip
@@ -82,15 +78,15 @@ def rough(run: Interpreter, words: Words) -> None:
     contour = _contour(run, words)
     if contour is None:
         return
-    moves.check_before_cut(run)
-    moves.check_offset(run)
+    checks.check_before_cut(run)
+    checks.check_offset(run)
     allowance = _allowance(run, words)
     start = control.program_position("Z"), control.program_position("X")
     _Roughing(run, contour, allowance, start, held["depth"], held.get("escape", 0.0), 0 if along else 1).carry_out()
     run.at = max(run.at, contour.last_line + 1)
 
 
-def repeat(run: Interpreter, words: Words) -> None:
+def repeat(run: Writer, words: Words) -> None:
     """G73: the contour again and again, nearer each time."""
     control, held = run.control, run.control.rough_words
     if "P" not in words and "Q" not in words:
@@ -106,8 +102,8 @@ def repeat(run: Interpreter, words: Words) -> None:
     contour = _contour(run, words)
     if contour is None:
         return
-    moves.check_before_cut(run)
-    moves.check_offset(run)
+    checks.check_before_cut(run)
+    checks.check_offset(run)
     allowance = _allowance(run, words)
     back = {axis: control.program_position(axis) for axis in "XZ"}
     # A bare count; written as R3 or, on some posts, R0.003.
@@ -123,7 +119,7 @@ def repeat(run: Interpreter, words: Words) -> None:
     run.at = max(run.at, contour.last_line + 1)
 
 
-def peck(run: Interpreter, words: Words) -> None:
+def peck(run: Writer, words: Words) -> None:
     """G74 along Z, G75 along X: in pecks of one letter's step, row by row in the other's."""
     control, held = run.control, run.control.rough_words
     axes = run.absolute(run.axes(words))
@@ -131,19 +127,19 @@ def peck(run: Interpreter, words: Words) -> None:
         if "R" in words:
             held["peck back"] = abs(run.length(words, "R"))
         return
-    moves.check_before_cut(run)
-    moves.check_offset(run)
+    checks.check_before_cut(run)
+    checks.check_offset(run)
     along, across = ("Z", "X") if "peck-face" in words.g else ("X", "Z")
     step_letter, row_letter = ("Q", "P") if along == "Z" else ("P", "Q")
     if "I" in words or "K" in words:  # one block: I the step of X, K of Z
         step_letter, row_letter = ("K", "I") if along == "Z" else ("I", "K")
         take = {letter: abs(run.length(words, letter)) for letter in "IK" if letter in words}
     else:
-        take = {letter: small(run, words, letter) for letter in "PQ" if letter in words}
+        take = {letter: run.small(words, letter) for letter in "PQ" if letter in words}
     start = {axis: control.program_position(axis) for axis in "XZ"}
     end = {axis: axes.get(axis, start[axis]) for axis in "XZ"}
     step, row = take.get(step_letter, 0.0), take.get(row_letter, 0.0)
-    clear = abs(run.length(words, "R")) if "R" in words else small(run, words, "D") if "D" in words else 0.0
+    clear = abs(run.length(words, "R")) if "R" in words else run.small(words, "D") if "D" in words else 0.0
     back = held.get("peck back", 0.0)
     width, depth = end[across] - start[across], end[along] - start[along]
     if width and row <= 0:
@@ -154,11 +150,15 @@ def peck(run: Interpreter, words: Words) -> None:
         )
         return
     rows = math.ceil(abs(width) / row - 1e-9) if width else 0
-    for i in range(rows + 1):
+    for i in run.steps(MAX_PECKS, f"the cycle has {rows + 1:,} rows"):
+        if i > rows:
+            break
         place = start[across] + math.copysign(min(i * row, abs(width)), width) if width else start[across]
         moves.go(run, RAPID, {across: place})
         reached = 0.0
-        while abs(depth) > reached + HAIR_MM:
+        for _ in run.steps(MAX_PECKS, "one row is pecked"):
+            if abs(depth) <= reached + HAIR_MM:
+                break
             reached = min(abs(depth), reached + step) if step > 0 else abs(depth)
             moves.go(run, FEED, {along: start[along] + math.copysign(reached, depth)})
             if reached < abs(depth) - HAIR_MM and back > 0:
@@ -172,7 +172,7 @@ def peck(run: Interpreter, words: Words) -> None:
 # --- the contour ----------------------------------------------------------------------------------------------------------
 
 
-def _lines(run: Interpreter, words: Words) -> tuple[int, int] | None:
+def _lines(run: Writer, words: Words) -> tuple[int, int] | None:
     """The lines (from 0) that P and Q name."""
     if run.in_contour:
         run.report("cycle.contour", "a contour calls a cycle of contours: the cycle belongs outside its own contour",
@@ -184,7 +184,7 @@ def _lines(run: Interpreter, words: Words) -> tuple[int, int] | None:
             run.report("cycle.missing", f"the cycle needs {letter}, the block number of its contour's "
                        f"{'begin' if letter == 'P' else 'end'}", remedy="Number the contour's first and last block, and name both.")  # fmt: skip
             return None
-        line = run.flow.line_of(round(words.value[letter]))
+        line = run.line_of(round(words.value[letter]))
         if line is None:
             run.report("call.label", f"there is no block N{words.value[letter]:g} for the contour",
                        remedy="Number the contour's first and last block.")  # fmt: skip
@@ -196,19 +196,24 @@ def _lines(run: Interpreter, words: Words) -> tuple[int, int] | None:
     return found[0], found[1]
 
 
-def _run_lines(run: Interpreter, first: int, last: int) -> None:
+def _run_lines(run: Writer, first: int, last: int) -> None:
     run.at = first
     run.in_contour = True
     try:
-        for _ in range(10 * (last - first + 1) + 10):
-            if not first <= run.at <= last:
-                return
+        depth = len(run.stack)
+        for _ in run.steps(MAX_BLOCKS, "the blocks of a contour are carried out"):
+            inside = len(run.stack) > depth  # in a subprogram that the contour calls
+            if not inside and not first <= run.at <= last:
+                break
             run.step()
     finally:
         run.in_contour = False
+    if run.at != last + 1:
+        run.report("cycle.contour", "a jump leaves the contour before its last block", line=last + 1,
+                   remedy="Let the contour run from the block that P names to that of Q.")  # fmt: skip
 
 
-def _contour(run: Interpreter, words: Words) -> Contour | None:
+def _contour(run: Writer, words: Words) -> Contour | None:
     """The contour's spans, without moving anything. F, S, T and compensation in it count for finishing only."""
     lines = _lines(run, words)
     if lines is None:
@@ -245,7 +250,7 @@ def _contour(run: Interpreter, words: Words) -> Contour | None:
     return Contour(start, spans, first.kind == RAPID, both, lines[1])
 
 
-def _allowance(run: Interpreter, words: Words) -> Point:
+def _allowance(run: Writer, words: Words) -> Point:
     """Along Z and, as the slide's way, along X."""
     x = run.scaled(words, "U") if "U" in words else 0.0
     return (run.scaled(words, "W") if "W" in words else 0.0), x
@@ -255,7 +260,7 @@ def _moved(point: Point, shift: Point) -> Point:
     return point[0] + shift[0], point[1] + shift[1]
 
 
-def _follow(run: Interpreter, contour: Contour, shift: Point) -> None:
+def _follow(run: Writer, contour: Contour, shift: Point) -> None:
     """Along the whole contour, shifted."""
     begin = _moved(contour.begin, shift)
     moves.go(run, RAPID, {"Z": begin[0], "X": begin[1]})
@@ -263,12 +268,12 @@ def _follow(run: Interpreter, contour: Contour, shift: Point) -> None:
         _cut(run, span, shift)
 
 
-def _cut(run: Interpreter, span: Span, shift: Point) -> None:
+def _cut(run: Writer, span: Span, shift: Point) -> None:
     end = _moved(span.end, shift)
     if span.centre is None:
         moves.go(run, FEED, {"Z": end[0], "X": end[1]})
         return
-    feed = moves.feed_rate(run, abs(span.sweep) * span.radius)
+    feed = feeds.feed_rate(run, abs(span.sweep) * span.radius)
     run.move(ARC, {"Z": end[0], "X": end[1]}, feed=feed, plane=1, centre=_moved(span.centre, shift), sweep=span.sweep)
 
 
@@ -279,7 +284,7 @@ def _cut(run: Interpreter, span: Span, shift: Point) -> None:
 class _Roughing:
     """`deep`: 0 when passes run along Z at levels of X, 1 when they run along X at levels of Z. Points are (Z, X)."""
 
-    run: Interpreter
+    run: Writer
     contour: Contour
     allowance: Point
     start: Point

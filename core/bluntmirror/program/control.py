@@ -160,6 +160,12 @@ class Control:
     def length_of(self, number: int) -> float:
         return sum(self.lengths.get(number, (0.0,)))
 
+    def follow_registers(self) -> None:
+        """The length in force is that of its register, which has been written."""
+        if self.length_number and self.length_mode in ("length-plus", "length-minus", "tip-control", "tip-vector"):
+            value = self.length_of(self.length_number)
+            self.length_active = -value if self.length_mode == "length-minus" else value
+
     def radius_of(self, number: int) -> float:
         return sum(self.radii.get(number, (0.0,)))
 

@@ -17,39 +17,25 @@ In any plane they go along its third axis; K or L repeats them. What each does a
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-from . import modes, moves
-from .meanings import SINGLE_PASSES, TURN_CYCLES
+from . import checks, feeds, modes
 from .motions import FEED, PLANE_AXES, RAPID, THREAD
 from .words import Words
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .writer import Writer
 
 MAX_PECKS = MAX_HOLES = 100_000
 PECKING = ("chip-break", "peck-drill")
 TAPPING = ("tap", "tap-left", "tap-rigid")
 
 
-def carry_out(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
+def carry_out(run: Writer, words: Words, axes: dict[str, float]) -> None:
     """Carry out one block under a modal cycle."""
     control = run.control
-    if control.cycle in SINGLE_PASSES:
-        from . import threads
-
-        threads.single_pass(run, words, axes)
-        return
-    if control.cycle in TURN_CYCLES:
-        from . import turning
-
-        turning.drill_cycle(run, words, axes)
-        return
     hole = _hole(run, words, axes)
     if hole is None:
         return
-    moves.check_before_cut(run)
-    moves.check_offset(run)
+    checks.check_before_cut(run)
+    checks.check_offset(run)
     for done in run.steps(MAX_HOLES, f"the cycle is repeated {hole.repeats:,} times"):
         if done >= hole.repeats:
             break
@@ -58,7 +44,7 @@ def carry_out(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
     run.rapid_level = hole.level_r if control.shape is None and not control.framed else None
 
 
-def _hole(run: Interpreter, words: Words, axes: dict[str, float]) -> Hole | None:
+def _hole(run: Writer, words: Words, axes: dict[str, float]) -> Hole | None:
     """The hole that a block asks for, from its words and those held; None where something is missing."""
     control = run.control
     held, cycle, drill = control.cycle_words, control.cycle, control.drill_axis
@@ -103,7 +89,7 @@ def _hole(run: Interpreter, words: Words, axes: dict[str, float]) -> Hole | None
 class Hole:
     """One hole, or one after another of a repeated cycle: levels in program coordinates of the drilling axis."""
 
-    run: Interpreter
+    run: Writer
     cycle: str
     drill: str
     level_r: float
@@ -128,7 +114,7 @@ class Hole:
             control.length_applied = control.length_active
         if kind != RAPID:
             run.cut_since_change = True
-            feed = feed or moves.feed_rate(run, abs(next(iter(axes.values())) - self.level_r))
+            feed = feed or feeds.feed_rate(run, abs(next(iter(axes.values())) - self.level_r))
         run.add(kind, target, feed, snapshot=self.snapshot)
         self.snapshot = run.snapshot() if self.snapshot < 0 and "Z" in axes else self.snapshot
 

@@ -90,6 +90,11 @@ class Dialect:
     def o_words(self) -> bool:
         return self.settings.macro == "o-words"
 
+    @property
+    def increment_letters(self) -> bool:
+        """Code system A of turning: increments by letters (U V W H), not by a mode."""
+        return self.turning and not any(meaning.name == "increments" for meaning in self.g.values())
+
     def with_codes(self, codes: dict[str, str]) -> Dialect:
         """The dialect with more codes ("G160") that have meanings by name: those that a machine file binds."""
         g, m, names = dict(self.g), dict(self.m), dict(self.names)

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import re
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..findings import Edit, Fix
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .run import Run
 
 _COMMENT = re.compile(r"\([^)]*\)|;.*")
 
@@ -27,9 +25,7 @@ def _word(line: str, letter: str) -> re.Match[str] | None:
     return re.search(rf"(?<![A-Za-z<#]){letter}\s*[+-]?[\d.][\d. ]*", _bare(line), re.IGNORECASE)
 
 
-def replace_word(
-    run: Interpreter, letter: str, value: float, title: str, at: tuple[int, int] | None = None
-) -> Fix | None:
+def replace_word(run: Run, letter: str, value: float, title: str, at: tuple[int, int] | None = None) -> Fix | None:
     """Another value for a literal word of a block; None where the word is worked out from variables. `at`: file and line
     (from 0) of the block, where it is not the one under way."""
     file, index = at or (run.file, run.at - 1)
@@ -43,7 +39,7 @@ def replace_word(
     return Fix(title, (Edit(program.name, index + 1, text, new),))
 
 
-def remove_word(run: Interpreter, word: str) -> Fix | None:
+def remove_word(run: Run, word: str) -> Fix | None:
     """A word taken out of a block: a letter with whatever follows it, or a code as it is named ("G1")."""
     index = run.at - 1
     text = run.text.line(index)
@@ -58,7 +54,7 @@ def remove_word(run: Interpreter, word: str) -> Fix | None:
     return Fix(f"Remove {word}", (Edit(run.text.name, index + 1, text, new or None),))
 
 
-def add_word(run: Interpreter, word: str) -> Fix:
+def add_word(run: Run, word: str) -> Fix:
     """A word more at the end of a block, before its comment."""
     index = run.at - 1
     text = run.text.line(index)
@@ -66,7 +62,7 @@ def add_word(run: Interpreter, word: str) -> Fix:
     return Fix(f"Add {word}", (Edit(run.text.name, index + 1, text, f"{text[:end]} {word}{text[end:]}"),))
 
 
-def readable(run: Interpreter, index: int, message: str) -> Fix | None:
+def readable(run: Run, index: int, message: str) -> Fix | None:
     """What makes the two commonest unreadable blocks readable: a zero for the letter O, the end of a comment."""
     text = run.text.line(index)
     if "letter O" in message:
@@ -77,12 +73,12 @@ def readable(run: Interpreter, index: int, message: str) -> Fix | None:
     return None
 
 
-def insert_line(run: Interpreter, line: int, new: str, title: str) -> Fix:
+def insert_line(run: Run, line: int, new: str, title: str) -> Fix:
     """A new block before a line."""
     return Fix(title, (Edit(run.text.name, line, None, new),))
 
 
-def add_length(run: Interpreter) -> Fix | None:
+def add_length(run: Run) -> Fix | None:
     """G43 into the block in which this tool first moves along Z."""
     if run.approach is None or run.approach[0] is not run.text:
         return None
@@ -96,7 +92,7 @@ def add_length(run: Interpreter) -> Fix | None:
     return Fix(f"Add {code} in line {line}", (Edit(run.text.name, line, text, new),))
 
 
-def other_length(run: Interpreter) -> Fix | None:
+def other_length(run: Run) -> Fix | None:
     """The tool's own number in the block that called another's length."""
     at = run.control.length_at
     if at is None:
@@ -106,7 +102,7 @@ def other_length(run: Interpreter) -> Fix | None:
     return replace_word(run, "H", tool, f"Write H{tool} in {where}", at)
 
 
-def start_spindle(run: Interpreter) -> dict[str, Any]:
+def start_spindle(run: Run) -> dict[str, Any]:
     """Remedy, and the fix where the speed is known."""
     control = run.control
     code = run.dialect.code_of("spindle-cw")

@@ -6,16 +6,12 @@ plain interpreter takes that block. All modal state it depends on lives in its a
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from ..compiled import njit
 from . import arcs
 from .motions import ARC, FEED, RAPID
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .writer import Writer
 
 sweep_of = njit(cache=True)(arcs.sweep_of)
 
@@ -149,7 +145,7 @@ def interpret(
     return line, count
 
 
-def run_plain(run: Interpreter, before: int) -> bool:
+def run_plain(run: Writer, before: int) -> bool:
     """Carry out as many plain blocks as the kernel takes, up to the line `before`; True when it took at least one."""
     control, text = run.control, run.text
     axes = run.setup.axes

@@ -3,41 +3,35 @@
 Order within a block (pinned): skip → offsets, planes, units, modes → tool change → spindle → coolant → other M →
 motion or dwell → end-of-block M (M0 M1 M2 M30 M98 M99, wait marks).
 
-This file runs blocks and writes motions; what the codes do stands beside it: `modes`, `moves`, `acts`, `flow`, `cycles`,
-`turning`, `contours`, `threads`, `unrolled`. Motions go through look-ahead (`corners`, `compensation`) where a block asks
-for it. Runs of plain G0–G3 blocks in long files go through the compiled twin in `interpret_kernel`; everything that could
-be an error is left to this one, so that diagnostics come from one place.
+What the codes do stands beside this file: `modes`, `acts`, `moves`, `cycles`, `turning` …; where the program goes on in
+`flow`; how motions are written in `writer`. Runs of plain G0–G3 blocks in long files go through the compiled twin in
+`interpret_kernel`; everything that could be an error is left to this one, so that diagnostics come from one place.
 """
 
 from __future__ import annotations
 
 import gc
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import replace
 
-import numpy as np
-
+from ..compiled import compile_kernels
 from ..findings import Docket
-from ..job.models import is_rotary_word
-from . import acts, carry, fixes, flow, modes, moves, plain, turning
-from .compensation import Compensation, Move
-from .control import Control, Setup
-from .corners import Corners
-from .flow import Ended
+from . import acts, carry, checks, fixes, modes, plain, turning
+from .control import Setup
+from .flow import Course
+from .interpreted import Interpreted
 from .meanings import ARCS, CYCLES, MEANINGS
-from .motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, THREAD, MotionBuilder, Motions, Snapshot
 from .reader import Block, Unreadable
+from .run import Ended
 from .state import State, state_of
 from .system_variables import System
-from .text import SCAN_FROM_LINES, ProgramText
+from .text import ProgramText
 from .variables import MacroError
 from .words import Plan, Words, classify, idle_letters, make_plan, plan_of_columns
+from .writer import Writer
 
 FAST_RUN = 200  # shorter runs of plain blocks are not worth entering the kernel for
-ALTERNATIVE_FEED = 100.0  # mm/min, so that time goes on where a program forgot its feed; reported as program.feed
 # Codes that look-ahead goes past; before any other the held motions are let go.
 _PASSED = ARCS | {
     "rapid", "line", "dwell", "exact-once", "absolute", "increments", "spindle-cw", "spindle-ccw", "spindle-off", "flood",
@@ -54,32 +48,7 @@ _TOLD_OTHERWISE = CYCLES | {
 _NO_APPROACH = frozenset({"home", "home-other", "machine-coordinates", "data", "set-position", "local-shift"})
 
 
-@dataclass
-class Wait:
-    """A wait mark: its number, and the channels that it names (none: every other channel that has the mark)."""
-
-    mark: int
-    channels: tuple[int, ...]
-    motion: int
-    line: int
-    program: str
-
-
-@dataclass
-class Interpreted:
-    motions: Motions
-    blocks: int
-    looped: bool = False  # M99 in the main program
-    stops: list[tuple[int, str]] = field(default_factory=list)  # (motion index, M0 / M1)
-    operations: list[tuple[int, int, int, str]] = field(default_factory=list)  # (motion, line, tool, comment)
-    waits: list[Wait] = field(default_factory=list)
-    left_out: list[tuple[int, str, int]] = field(default_factory=list)  # (motion, program, line) where a stretch begins
-    shifted: set[int] = field(default_factory=set)  # which of the shifts asked for came into effect
-    not_carried_out: bool = False
-    ended: tuple[str, int] | None = None  # program and line of the end
-
-
-class Interpreter:
+class Interpreter(Writer):
     def __init__(
         self,
         setup: Setup,
@@ -90,56 +59,23 @@ class Interpreter:
         fast: bool = True,
         tick: Callable[[float], None] | None = None,
     ) -> None:
-        """`texts`: the main program, then its library. `tick` is called now and then with the share read (0–1)."""
-        self.setup = setup
-        self.dialect = setup.dialect
-        self.texts = texts
-        self.docket = docket
-        self.channel = channel
-        self.tick = tick
-        self.fast = fast
-        begin = [float((start or {}).get(axis, 0.0)) for axis in setup.axes]
-        self.control = Control(setup, begin)
+        """As for `Run`."""
+        super().__init__(setup, texts, docket, channel, start, fast, tick)
         self.control.variables.system = System(self)
-        self.builder = MotionBuilder(setup.axes, np.array(begin))
-        self.rotary = [i for i, axis in enumerate(setup.axes) if is_rotary_word(axis)]
-        self.result = Interpreted(motions=None, blocks=0)  # type: ignore[arg-type]
-        self.text = texts[0]
-        self.file = 0
-        self.at = 0
-        self.flow = flow.Course(self)
-        self.told: set[object] = set()  # what has been reported and need not be again
-        self.ready: plain.Ready | None = None
-        self.collecting: list[Move] | None = None  # the contour of a roughing cycle, instead of motions
-        self.corners: Corners | None = None
-        self.compensation: Compensation | None = None
-        self.unrolled: Any = None  # cylindrical or polar interpolation, while it is on
-        self.in_contour = False  # the blocks of a contour are being carried out for a cycle
-        self.row_line = 0  # the line that motions are given, where it is not their own block's
-        self.modal_macro: tuple[int, dict[int | str, float]] | None = None
-        self.in_modal_macro = False
-        self.geometry: dict[int, dict[str, float]] = dict(setup.geometry)  # registers of turning tools
-        self.register = 0  # the geometry register in use
-        self.approach: tuple[ProgramText, int] | None = None  # where this tool first moves along Z
-        self.rapid_level: float | None = None  # the R level of this tool's last cycle
-        self.cut_since_change = False
-        self.cycle_steps = 0  # holes, pecks and passes that cycles have made
-        marks = setup.wait_marks
+        self.course = Course(self)
         self.watched: tuple[int, int] | None = None  # file and line (from 0) whose state is asked for
         self.seen: list[State] = []  # before and after the watched block
-        self.bound = frozenset(setup.codes) | (
+        marks = setup.wait_marks
+        self._bound = frozenset(setup.codes) | (
             {f"M{code}" for code in range(marks[0], marks[1] + 1)} if marks else frozenset()
         )
         self._plans: dict[int, list[Plan | Unreadable | None]] = {}
-        self._snapshots: dict[object, int] = {}
-        self._deadline = time.monotonic() + setup.max_seconds
         modes.start(self)
 
     # --- running ------------------------------------------------------------------------------------------------------
 
     def run(self) -> Interpreted:
-        if self.fast and len(self.text) >= SCAN_FROM_LINES:
-            self.text.scan()
+        self.scan()
         # Rows and blocks hold no cycles; looking through all of them again and again for some costs a third of the time.
         collects = gc.isenabled()
         gc.disable()
@@ -160,7 +96,7 @@ class Interpreter:
         try:
             while True:
                 if self.at >= len(self.text):
-                    self.flow.end_of_text()
+                    self.course.calls.end_of_text()
                 elif self.watched == (self.file, self.at):
                     self.seen.append(state_of(self))
                     self.step()
@@ -193,7 +129,7 @@ class Interpreter:
             block = self.texts[0].block(index)
             if isinstance(block, Block) and (block.percent or block.program is not None):
                 break
-            if isinstance(block, Block) and block.number is not None and self.flow.jumps_to(block.number):
+            if isinstance(block, Block) and block.number is not None and self.labels.jumped_to(block.number):
                 return
             if not first and (isinstance(block, Unreadable) or block.words or block.assignments or block.flow):
                 first = index + 1
@@ -201,7 +137,7 @@ class Interpreter:
             self.report("syntax.after-end", "nothing reaches this block: the program has ended before it", line=first,
                         program=self.texts[0].name)  # fmt: skip
 
-    def plan(self, index: int) -> Plan | Unreadable:
+    def _plan(self, index: int) -> Plan | Unreadable:
         plans = self._plans.get(self.file)
         if plans is None:
             plans = self._plans[self.file] = [None] * len(self.text)
@@ -221,10 +157,10 @@ class Interpreter:
         self.at += 1
         self.result.blocks += 1
         if self.result.blocks % 5000 == 0:
-            self._look_up()
-        if self.flow.jumped or self.flow.stack:
-            self.flow.count()
-        plan = self.plan(index)
+            self.look_up()
+        if self.jumped or self.stack:
+            self.course.jumps.count()
+        plan = self._plan(index)
         if isinstance(plan, Unreadable):
             self.report("syntax", f"column {plan.column}: {plan}", fix=fixes.readable(self, index, str(plan)))
             return
@@ -241,37 +177,34 @@ class Interpreter:
         if block.percent:
             # The first % begins the tape, any later one ends it.
             if self.text.data[: self.text.line_begin[index]].strip():
-                self.flow.end_of_text()
+                self.course.calls.end_of_text()
             return
         if block.skip and block.skip in self.setup.block_skip:
             return
         try:
-            if block.assignments:
-                self.assign(block)
-            if block.flow:
-                self.flow.take(block.flow, index, block)
-                return
-            words = self.words(plan)
+            self._take(plan, block, index)
         except MacroError as error:
             self.report("macro.error", str(error))
+
+    def _take(self, plan: Plan, block: Block, index: int) -> None:
+        """Carry out a block. Raises MacroError."""
+        if block.assignments:
+            self._assign(block)
+        if block.flow:
+            then = self.course.take(block.flow, index)
+            if then is not None:
+                then = replace(then, comments=block.comments)  # an alarm's text stands at the end of the line
+                self._take(make_plan(then), then, index)
             return
-        if words is None or (block.assignments and not block.words):
+        if block.assignments and not block.words:
+            return
+        words = self._words(plan)
+        if words is None:
             return
         if words.m in _ONLY_WAYS and not words.g and not words.own and words.value.keys() <= _CALL_LETTERS:
-            self.flow.after(words, block)  # nothing else stands in it, and nothing modal changes
+            self.course.after(words, block)  # nothing else stands in it, and nothing modal changes
         else:
-            self.carry_out(words, block)
-
-    def _look_up(self) -> None:
-        if self.tick:
-            self.tick(self.at / max(1, len(self.text)))
-        if time.monotonic() > self._deadline:
-            self.report("endless.time", f"stopped: reading took longer than {self.setup.max_seconds:g} s")
-            raise Ended
-
-    def ends_with_percent(self) -> bool:
-        """Whether a pair of % lines stands for the program's end: only in the o-word language (RS274/NGC, 3.2)."""
-        return self.dialect.o_words and self.text.data.count(b"%") >= 2
+            self._carry_out(words, block)
 
     def _left_out(self, index: int) -> bool:
         for program, first, last in self.setup.left_out:
@@ -291,7 +224,7 @@ class Interpreter:
                 return shift
         return {}
 
-    def assign(self, block: Block) -> None:
+    def _assign(self, block: Block) -> None:
         """Carry out assignments; raises MacroError."""
         variables = self.control.variables
         for assignment in block.assignments:
@@ -304,17 +237,11 @@ class Interpreter:
             else:
                 variables.set(key, value)
 
-    def tell_vacant(self) -> None:
-        variables = self.control.variables
-        for name in dict.fromkeys(variables.vacant_read):
-            self.report("macro.vacant", f"{name} is vacant and counts as 0 here")
-        variables.vacant_read.clear()
-
-    def words(self, plan: Plan) -> Words | None:
+    def _words(self, plan: Plan) -> Words | None:
         """The block's words; None when it must not be carried out. Raises MacroError."""
         if plan.literal:
             if not plan.classified:
-                plan.classify(self.dialect, self.bound)
+                plan.classify(self.dialect, self._bound)
             wrong, broken, words = plan.wrong, plan.words is None, plan.words
         else:
             items = []
@@ -328,7 +255,7 @@ class Interpreter:
                 items.append((word.letter, value, word))
             if self.control.variables.vacant_read:
                 self.tell_vacant()
-            words, wrong, broken = classify(items, self.dialect, self.bound)
+            words, wrong, broken = classify(items, self.dialect, self._bound)
         for fault in wrong:
             fix = fixes.remove_word(self, fault.surplus) if fault.surplus else None
             self.report(fault.rule, fault.message, severity=fault.severity, remedy=fault.remedy, fix=fix)
@@ -336,92 +263,9 @@ class Interpreter:
                 self.result.not_carried_out = True
         return None if broken else words
 
-    def block_number(self) -> int:
-        """The N number that the program passed last."""
-        for index in range(self.at - 1, max(-1, self.at - 2000), -1):
-            block = self.text.block(index)
-            if isinstance(block, Block) and block.number is not None:
-                return block.number
-        return 0
-
-    # --- reporting ----------------------------------------------------------------------------------------------------
-
-    def report(self, rule: str, message: str, **fields: Any) -> None:
-        fields.setdefault("line", self.at)
-        fields.setdefault("program", self.text.name)
-        self.docket.add(
-            rule, message, channel=self.channel, tool=self.control.tool,
-            motion=self.builder.count, last_motion=self.builder.count, **fields,
-        )  # fmt: skip
-
-    def report_once(self, key: object, rule: str, message: str, **fields: object) -> None:
-        if key not in self.told:
-            self.told.add(key)
-            self.report(rule, message, **fields)
-
-    def not_carried_out(self, what: str) -> None:
-        self.result.not_carried_out = True
-        self.report("word.not-carried", f"{what}: not carried out; what follows cannot be trusted")
-
-    def steps(self, most: int, what: str) -> Iterator[int]:
-        """0, 1, 2 … of a cycle that goes on by itself. Past `most`, or past what the job lets all cycles do together, it is
-        told as without end and the reading stops: nothing of it is left out in silence."""
-        for step in range(most):
-            self.cycle_steps += 1
-            if self.cycle_steps % 5000 == 0:
-                self._look_up()
-            if self.cycle_steps > self.setup.max_blocks:
-                break
-            yield step
-        self.report("endless.cycle", f"stopped: {what} without an end in sight, after {min(most, self.cycle_steps):,} steps",
-                    remedy="Correct the count or the step of the cycle.")  # fmt: skip
-        raise Ended
-
-    # --- values -------------------------------------------------------------------------------------------------------
-
-    def scaled(self, words: Words, letter: str, rotary: bool | None = None) -> float:
-        """A length word in mm (or an angle in degrees); a diameter as the slide's own way."""
-        value = words.value[letter]
-        turns = letter in "ABC" if rotary is None else rotary
-        if self.setup.bare_increment and letter in words.bare:
-            value *= 0.0001 if self.control.inch and not turns else 0.001
-        if turns:
-            return value
-        if self.setup.diameters and letter in "XU" and "X" in self.setup.diameters:
-            value *= 0.5
-        return value * self.control.unit
-
-    def length(self, words: Words, letter: str) -> float:
-        """A length word that is no coordinate: never a diameter, always in mm."""
-        value = words.value[letter]
-        if self.setup.bare_increment and letter in words.bare:
-            value *= 0.0001 if self.control.inch else 0.001
-        return value * self.control.unit
-
-    def axes(self, words: Words) -> dict[str, float]:
-        """The axis words of the block, in mm and degrees: program coordinates, or increments under G91. An axis that the
-        channel lacks is reported."""
-        found = {}
-        letters = turning.axis_letters(self, words) if self.dialect.turning else words.value
-        for letter in letters:
-            if letter not in "XYZABCUVW":
-                continue
-            if self.control.index(letter) < 0:
-                self.report_once(("axis", letter), "word.axis",
-                                 f"this channel has no axis {letter}; its words are passed over")  # fmt: skip
-                continue
-            found[letter] = self.scaled(words, letter)
-        return found
-
-    def absolute(self, axes: dict[str, float]) -> dict[str, float]:
-        """Program coordinates of axis words, which are increments under G91."""
-        if self.control.absolute:
-            return axes
-        return {axis: self.control.program_position(axis) + value for axis, value in axes.items()}
-
     # --- one block ----------------------------------------------------------------------------------------------------
 
-    def carry_out(self, words: Words, block: Block) -> None:
+    def _carry_out(self, words: Words, block: Block) -> None:
         control = self.control
         self.ready = None
         if self.setup.shifts:
@@ -455,10 +299,10 @@ class Interpreter:
             if self.approach is None and "Z" in words and not any(name in _NO_APPROACH for name in words.g):
                 self.approach = (self.text, self.at)
             before = self.builder.count
-            carry.take(self, words)
+            carry.take(self, self.course.calls, words)
             if self.modal_macro and not self.in_modal_macro and self.builder.count > before and self.collecting is None:
-                self.flow.modal_call(*self.modal_macro)
-        self.flow.after(words, block)
+                self.course.calls.enter(self.modal_macro[0], 1, self.modal_macro[1], modal=True)
+        self.course.after(words, block)
 
     def _passes(self, words: Words) -> bool:
         if any(name not in _PASSED for name in (*words.g, *words.m)) or words.own or "T" in words:
@@ -484,222 +328,6 @@ class Interpreter:
                         remedy=f"Remove {letter}, or add the code it belongs to.",
                         fix=fixes.remove_word(self, letter))  # fmt: skip
 
-    # --- motions ------------------------------------------------------------------------------------------------------
-
-    def move(self, kind: int, axes: dict[str, float], **more: Any) -> Move:
-        """A motion of this block to shaped coordinates. Where no look-ahead is on it is written at once."""
-        control = self.control
-        if "Z" in axes or control.tip_control:
-            if control.ahead is None and not (self.corners or self.compensation) and self.collecting is None:
-                return self._write(self._made(kind, axes, **more))
-            control.length_applied = control.length_active
-        move = self._made(kind, axes, **more)
-        if self.collecting is not None:
-            control.ahead = {**(control.ahead or {}), **axes}
-            if kind in (RAPID, FEED, ARC, THREAD):
-                (self.corners.take if self.corners else self.collecting.append)(move)
-            return move
-        if self.corners:
-            control.ahead = {**(control.ahead or {}), **axes}
-            self.corners.take(move)
-            if self.corners.idle and not self.compensation:
-                self.corners = None
-                self._level()
-        elif self.compensation:
-            control.ahead = {**(control.ahead or {}), **axes}
-            self.compensation.take(move)
-            self.end_compensation()
-        else:
-            self._write(move)
-        return move
-
-    def _made(self, kind: int, axes: dict[str, float], **more: Any) -> Move:
-        control = self.control
-        held = self.corners is not None or self.compensation is not None
-        return Move(
-            kind,
-            axes,
-            self.row_line or self.at,
-            self.file,
-            rpm=control.rpm,
-            snapshot=self.snapshot() if held else -1,
-            **more,
-        )
-
-    def through_corners(self) -> None:
-        """Hold motions back from now on until the corner they go round is known."""
-        if self.corners is None:
-            names = self.plane_names()
-            begin = self.control.here(names[0]), self.control.here(names[1])
-            self.corners = Corners(self.control.plane, names, begin, self._from_corners, self._say_of)
-
-    def plane_names(self) -> tuple[str, str]:
-        """The two axes of the plane in force."""
-        if self.unrolled is not None:
-            return self.unrolled.names
-        first, second = ("XYZ"[i] for i in PLANE_AXES[self.control.plane][:2])
-        return first, second
-
-    def _from_corners(self, move: Move) -> None:
-        if self.collecting is not None:
-            self.collecting.append(move)
-        elif self.compensation:
-            self.compensation.take(move)
-        else:
-            self._write(move)
-
-    def _say_of(self, rule: str, message: str, move: Move) -> None:
-        self.report(rule, message, line=move.line, program=self.texts[move.file].name)
-
-    def begin_compensation(self) -> None:
-        control = self.control
-        if self.compensation is None:
-            settings = self.dialect.settings
-            names = self.plane_names()
-            begin = control.here(names[0]), control.here(names[1])
-            self.compensation = Compensation(
-                control.plane, names, begin, settings.outside_corner, settings.look_ahead, self._write, self._say_of
-            )
-            first, second = self.compensation.first, self.compensation.second
-            control.ahead = {**(control.ahead or {}), first: begin[0], second: begin[1]}
-
-    def end_compensation(self) -> None:
-        """Give compensation up once its last move has gone out."""
-        if (
-            self.compensation
-            and not self.compensation.ending
-            and not self.compensation.begun
-            and not self.compensation.side
-        ):
-            self.compensation = None
-            self._level()
-
-    def give_up_compensation(self) -> None:
-        """Off without a move that ends it: it was reported, and what follows is not to repeat it."""
-        self.let_go()
-        self.compensation = None
-        self.control.compensation = "compensation-off"
-        self._level()
-
-    def _level(self) -> None:
-        """Nothing is held: the program stands where the axes do."""
-        if not self.corners and not self.compensation and self.collecting is None:
-            flat = self.unrolled
-            self.control.ahead = dict(zip(flat.names, flat.here, strict=True)) if flat is not None else None
-
-    def let_go(self) -> None:
-        """Write every motion that look-ahead holds."""
-        if self.corners:
-            self.corners.finish()
-            self.corners = None
-        if self.compensation:
-            self.compensation.finish()
-        else:
-            self._level()
-
-    def _write(self, move: Move) -> Move:
-        """A motion of shaped coordinates as axis values."""
-        control = self.control
-        if self.unrolled is not None and move.kind in (RAPID, FEED, ARC, THREAD):
-            self.unrolled.write(self, move)
-            self._level()
-            return move
-        turns = (
-            move.kind != RAPID and control.tip_control and any(self.control.index(a) in self.rotary for a in move.axes)
-        )
-        begin = control.place() if turns else None
-        here = control.machine
-        in_frame = False
-        centre, sweep = move.centre or (0.0, 0.0), move.sweep
-        target = control.to_machine(move.axes) if move.axes else list(here)
-        if move.kind == ARC:
-            in_frame = control.framed
-            if not in_frame:
-                first, second = ("XYZ"[i] for i in PLANE_AXES[move.plane][:2])
-                centre = centre[0] + control.offset(first), centre[1] + control.offset(second)
-        elif turns and any(target[i] != here[i] for i in self.rotary):
-            # While no rotary axis turns, a straight way of the tip is a straight way of the axes too.
-            in_frame = True
-        if "Z" in move.axes or control.tip_control:
-            control.length_applied = control.length_active
-        feed = move.feed
-        if feed < 0.0:  # worked out where the way is known
-            feed = moves.feed_rate(self, moves.way(self, target, begin, move, in_frame))
-        self.add(move.kind, target, feed, move.exact, move.plane if move.kind == ARC else 0, centre, sweep, move.seconds,
-                 in_frame, move.line, move.file, move.rpm, move.snapshot)  # fmt: skip
-        return move
-
-    def add(
-        self,
-        kind: int,
-        target: list[float],
-        feed: float = 0.0,
-        exact: bool = False,
-        plane: int = 0,
-        centre: tuple[float, float] = (0.0, 0.0),
-        sweep: float = 0.0,
-        seconds: float = 0.0,
-        in_frame: bool = False,
-        line: int = 0,
-        file: int = -1,
-        rpm: float | None = None,
-        snapshot: int = -1,
-        way: float = 0.0,
-    ) -> None:
-        """One motion to axis values."""
-        control = self.control
-        if control.clamped:
-            acts.check_clamped(self, target)
-        if control.surface_speed is not None:
-            rpm, feed = turning.by_surface_speed(self, kind, target, feed)
-        control.machine = list(target)
-        self.builder.row(
-            tuple(target), centre, kind, self.file if file < 0 else file, line or self.row_line or self.at, feed,
-            control.rpm if rpm is None else rpm, control.tool, exact, plane, sweep, seconds, self.snapshot() if snapshot < 0 else snapshot, in_frame, way,
-        )  # fmt: skip
-
-    def to_axes(self, machine: dict[str, float], kind: int = RAPID, feed: float = 0.0, exact: bool = False) -> None:
-        """A motion to machine values of some axes, where any of them is elsewhere."""
-        target = list(self.control.machine)
-        for axis, value in machine.items():
-            target[self.control.index(axis)] = value
-        if target != self.control.machine:
-            self.add(kind, target, feed, exact)
-
-    def wait(self, seconds: float, kind: int = DWELL) -> None:
-        if self.compensation or self.corners:
-            self.move(kind, {}, seconds=seconds)
-        else:
-            self.add(kind, self.control.machine, seconds=seconds)
-
-    def take_time(self, seconds: float) -> None:
-        self.add(OTHER, self.control.machine, seconds=seconds)
-
-    def snapshot(self) -> int:
-        control = self.control
-        offsets = tuple([control.offset(axis, control.length_applied) for axis in self.setup.axes])
-        key = (
-            control.motion, control.cycle, control.plane, control.absolute, control.feed_mode, control.inch,
-            control.length_mode, control.length_number, control.return_initial, control.work_offset, control.exact_mode,
-            control.tool, control.coolant, offsets, control.tip_control, control.dynamic, control.live,
-            control.surface_speed is None, control.compensation, control.radius, control.polar, control.shape,
-            None if control.tilt is None else control.tilt.tobytes(),
-        )  # fmt: skip
-        known = self._snapshots.get(key)
-        if known is None:
-            coolant = {"mist": 7, "flood": 8}.get(control.coolant, 0)
-            on = control.compensation != "compensation-off"
-            known = self._snapshots[key] = self.builder.snapshot(
-                Snapshot(
-                    control.codes(), control.work_offset, control.length_number, control.length_applied, offsets,
-                    control.tool, coolant, control.inch,
-                    control.lengths.get(control.length_number, (0.0, 0.0))[1] if control.length_applied else 0.0,
-                    control.radius_number if on else 0, control.radius if on else 0.0, control.live != 0,
-                    control.frame(control.length_applied) if control.framed else None,
-                )
-            )  # fmt: skip
-        return known
-
     # --- the fast path ------------------------------------------------------------------------------------------------
 
     def _run_fast(self) -> bool:
@@ -707,13 +335,7 @@ class Interpreter:
         text, control = self.text, self.control
         if text.flags is None or text.flags[self.at] == 2 or text.run_end[self.at] - self.at < FAST_RUN:
             return False
-        if (
-            control.cycle
-            or control.feed_mode != "per-minute"
-            or control.feed is None
-            or self.flow.stack
-            or self.flow.jumped
-        ):
+        if control.cycle or control.feed_mode != "per-minute" or control.feed is None or self.stack or self.jumped:
             return False
         if control.framed or control.shape or control.polar or control.exact_mode or self.compensation or self.corners:
             return False
@@ -725,10 +347,8 @@ class Interpreter:
             return False
         if control.length_applied != control.length_active or not {"X", "Y", "Z"} <= set(self.setup.axes):
             return False
-        if self.rapid_level is not None or control.ahead is not None or not moves.checked(self):
+        if self.rapid_level is not None or control.ahead is not None or not checks.checked(self):
             return False
-        from ..compiled import compile_kernels
-
         compile_kernels()
         from .interpret_kernel import run_plain
 

@@ -10,23 +10,20 @@ polar          G16: the plane's first word is a radius, its second an angle
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ..geometry.frames import rotation_about
-from . import fixes
+from . import fixes, unrolled
 from .control import OFFSET_NAMES, PLANE_MEANINGS
 from .frames import shape_of, tilted_plane
 from .meanings import CYCLES, MEANINGS
 from .motions import PLANE_AXES
-from .words import BOUND, Words
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .words import BOUND, Words, arguments
+from .writer import Writer
 
 
-def start(run: Interpreter) -> None:
+def start(run: Writer) -> None:
     """The modes in force when a program begins (pinned, as the dialect lists them)."""
     control = run.control
     for name in run.dialect.start:
@@ -34,7 +31,7 @@ def start(run: Interpreter) -> None:
     control.feed = None
 
 
-def _simple(run: Interpreter, name: str) -> bool:
+def _simple(run: Writer, name: str) -> bool:
     """Carry out a modal meaning that only sets a mode; False for the others."""
     control = run.control
     group = MEANINGS[name].group
@@ -74,7 +71,7 @@ def _simple(run: Interpreter, name: str) -> bool:
     return True
 
 
-def take(run: Interpreter, words: Words) -> None:
+def take(run: Writer, words: Words) -> None:
     """The modal codes of a block, in the order written, then F."""
     control = run.control
     has_cycle = any(name in CYCLES for name in words.g)
@@ -99,7 +96,7 @@ def take(run: Interpreter, words: Words) -> None:
         set_feed(run, words.value["F"])
 
 
-def set_feed(run: Interpreter, value: float) -> None:
+def set_feed(run: Writer, value: float) -> None:
     control = run.control
     if value <= 0:
         run.report("feed.zero", f"F{value:g} is no feed", remedy="Give a feed above 0.")
@@ -110,21 +107,21 @@ def set_feed(run: Interpreter, value: float) -> None:
         run.told.discard("feed")
 
 
-def _leave_cycle(run: Interpreter) -> None:
+def _leave_cycle(run: Writer) -> None:
     run.control.cycle = ""
 
 
 # --- offsets and compensation -------------------------------------------------------------------------------------------
 
 
-def _offset(run: Interpreter, words: Words, name: str) -> None:
+def _offset(run: Writer, words: Words, name: str) -> None:
     if "P" not in words:
         run.report("syntax.missing", "a further work offset needs its P number", remedy="Write G54.1 P1, P2, …")
         return
     run.control.work_offset = f"G54.1P{round(words.value['P'])}"
 
 
-def _length(run: Interpreter, words: Words, name: str) -> None:
+def _length(run: Writer, words: Words, name: str) -> None:
     control = run.control
     tip = name in ("tip-control", "tip-vector")
     control.tip_control = name if tip and solvable(run, name) else ""
@@ -147,23 +144,14 @@ def _length(run: Interpreter, words: Words, name: str) -> None:
         control.length_applied = control.length_active  # where the tip is now is where the control counts from
 
 
-def length_register(run: Interpreter, number: int) -> float:
+def length_register(run: Writer, number: int) -> float:
     if number not in run.control.lengths:
         run.report_once(("H", number), "register.unset", f"length register H{number} was never set; it counts as 0",
                         remedy=f"Enter the length for H{number}, or correct H.")  # fmt: skip
     return run.control.length_of(number)
 
 
-def refresh(run: Interpreter) -> None:
-    """Registers were written: what is in force follows them."""
-    control = run.control
-    run.ready = None
-    if control.length_number and control.length_mode in ("length-plus", "length-minus", "tip-control", "tip-vector"):
-        value = control.length_of(control.length_number)
-        control.length_active = -value if control.length_mode == "length-minus" else value
-
-
-def solvable(run: Interpreter, name: str) -> bool:
+def solvable(run: Writer, name: str) -> bool:
     """Whether this machine can carry out a code that needs X, Y and Z to span space; reported where it cannot."""
     if run.setup.solver is None:
         code = run.dialect.code_of(name)
@@ -171,7 +159,7 @@ def solvable(run: Interpreter, name: str) -> bool:
     return run.setup.solver is not None
 
 
-def _compensation(run: Interpreter, words: Words, name: str) -> None:
+def _compensation(run: Writer, words: Words, name: str) -> None:
     control = run.control
     if name == "compensation-off":
         if run.compensation and not run.compensation.ending:
@@ -217,7 +205,7 @@ def _compensation(run: Interpreter, words: Words, name: str) -> None:
     run.compensation.set_side(radius if left else -radius, shift)
 
 
-def radius_register(run: Interpreter, number: int) -> float:
+def radius_register(run: Writer, number: int) -> float:
     control = run.control
     if number == 0:
         run.report("compensation.register", "cutter compensation without a register: D is missing",
@@ -238,7 +226,7 @@ def radius_register(run: Interpreter, number: int) -> float:
 # --- mirror image, scaling, rotation ------------------------------------------------------------------------------------
 
 
-def _scale(run: Interpreter, words: Words, name: str) -> None:
+def _scale(run: Writer, words: Words, name: str) -> None:
     control = run.control
     if name == "scale-off":
         control.scaling = None
@@ -256,7 +244,7 @@ def _scale(run: Interpreter, words: Words, name: str) -> None:
     control.reshape()
 
 
-def _mirror(run: Interpreter, words: Words, name: str) -> None:
+def _mirror(run: Writer, words: Words, name: str) -> None:
     control = run.control
     named = [axis for axis in "XYZ" if axis in words]
     if name == "mirror-off":
@@ -269,7 +257,7 @@ def _mirror(run: Interpreter, words: Words, name: str) -> None:
     control.reshape()
 
 
-def _rotate(run: Interpreter, words: Words, name: str) -> None:
+def _rotate(run: Writer, words: Words, name: str) -> None:
     control = run.control
     if name == "rotate-off":
         control.tilt = control.rotation = None
@@ -301,7 +289,7 @@ def _rotate(run: Interpreter, words: Words, name: str) -> None:
     control.reshape()
 
 
-def _tilt(run: Interpreter, words: Words) -> None:
+def _tilt(run: Writer, words: Words) -> None:
     if not solvable(run, "tilt"):
         return
     if "P" in words:
@@ -312,12 +300,12 @@ def _tilt(run: Interpreter, words: Words) -> None:
     run.control.tilt = tilted_plane(origin, euler)
 
 
-def _polar(run: Interpreter, words: Words, name: str) -> None:
+def _polar(run: Writer, words: Words, name: str) -> None:
     run.control.polar = name == "polar"
     run.control.polar_place = None
 
 
-def from_polar(run: Interpreter, axes: dict[str, float]) -> dict[str, float]:
+def from_polar(run: Writer, axes: dict[str, float]) -> dict[str, float]:
     """Program coordinates of a block whose plane words are radius and angle.
 
     Under G90 the radius counts from the program's zero, under G91 from the present point; the angle under G91 from the
@@ -344,39 +332,30 @@ def from_polar(run: Interpreter, axes: dict[str, float]) -> dict[str, float]:
     }  # fmt: skip
 
 
-def _dynamic(run: Interpreter, words: Words, name: str) -> None:
+def _dynamic(run: Writer, words: Words, name: str) -> None:
     run.control.dynamic = name == "dynamic" and solvable(run, name)
 
 
-def _speed_mode(run: Interpreter, words: Words, name: str) -> None:
+def _speed_mode(run: Writer, words: Words, name: str) -> None:
     if not run.setup.turning_spindle:
         run.not_carried_out(f"{run.dialect.code_of(name)} on a machine without a spindle that turns the work")
     elif run.control.surface_speed is None:
         run.control.surface_speed = 0.0
 
 
-def _modal_macro(run: Interpreter, words: Words, name: str) -> None:
+def _modal_macro(run: Writer, words: Words, name: str) -> None:
+    """G66: the macro is called after every move from the next one on."""
     if name == "macro-modal-off":
         run.modal_macro = None
-        return
-    run.flow.set_modal(words)
-
-
-def _cylinder(run: Interpreter, words: Words, name: str) -> None:
-    from . import unrolled
-
-    unrolled.cylinder(run, words, name)
-
-
-def _virtual_plane(run: Interpreter, words: Words, name: str) -> None:
-    from . import unrolled
-
-    unrolled.virtual_plane(run, name)
+    elif "P" not in words:
+        run.report("syntax.missing", "G66 needs the number of the macro: P", remedy="Write P with its O number.")
+    elif (number := run.program_number(words.value["P"])) is not None:
+        run.modal_macro = (number, arguments(words))
 
 
 _OTHERS = {
     "work offset": _offset, "length offset": _length, "cutter compensation": _compensation, "scaling": _scale,
     "mirror image": _mirror, "rotation": _rotate, "polar coordinates": _polar, "dynamic offset": _dynamic,
-    "speed mode": _speed_mode, "modal call": _modal_macro, "cylindrical interpolation": _cylinder,
-    "polar interpolation": _virtual_plane,
+    "speed mode": _speed_mode, "modal call": _modal_macro, "cylindrical interpolation": unrolled.cylinder,
+    "polar interpolation": unrolled.virtual_plane,
 }  # fmt: skip

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .interpreter import Interpreted
+from .interpreted import Interpreted
 from .motions import ARC, FEED, RAPID, THREAD
 from .reader import Block
 from .text import ProgramText

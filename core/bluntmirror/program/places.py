@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ..geometry.frames import Floats
-from . import moves
+from . import checks, feeds, moves
 from .meanings import ARCS
 from .motions import FEED, RAPID
 from .words import Words
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .writer import Writer
 
 
-def in_machine_coordinates(run: Interpreter, axes: dict[str, float], exact: bool) -> None:
+def in_machine_coordinates(run: Writer, axes: dict[str, float], exact: bool) -> None:
     control = run.control
     if control.motion in ARCS:
         run.report("syntax.missing", "G53 goes with G0 or G1 only", remedy="Write G0 or G1 into the block.")
@@ -27,17 +24,17 @@ def in_machine_coordinates(run: Interpreter, axes: dict[str, float], exact: bool
     if not axes:
         return
     if kind == FEED:
-        moves.check_before_cut(run)
-    moves.check_offset(run)
+        checks.check_before_cut(run)
+    checks.check_offset(run)
     target = list(control.machine)
     for axis, value in axes.items():
         target[control.index(axis)] = value
     control.length_applied = control.length_active
     change = math.dist(target, control.machine)
-    run.add(kind, target, moves.feed_rate(run, change) if kind == FEED else 0.0, exact)
+    run.add(kind, target, feeds.feed_rate(run, change) if kind == FEED else 0.0, exact)
 
 
-def dwell(run: Interpreter, words: Words) -> None:
+def dwell(run: Writer, words: Words) -> None:
     letter = next((name for name in "PXUF" if name in words), None)
     if letter is None:
         run.report(
@@ -55,7 +52,7 @@ def dwell(run: Interpreter, words: Words) -> None:
     run.wait(seconds)
 
 
-def reference(run: Interpreter, words: Words) -> None:
+def reference(run: Writer, words: Words) -> None:
     control = run.control
     other = "home-other" in words.g
     number = round(words.value.get("P", 2.0)) if other else 1
@@ -86,25 +83,25 @@ def reference(run: Interpreter, words: Words) -> None:
     run.to_axes({axis: point.get(axis, 0.0) for axis in axes})
 
 
-def skip(run: Interpreter, words: Words) -> None:
+def skip(run: Writer, words: Words) -> None:
     axes = run.absolute(run.axes(words))
     if not axes:
         run.report("syntax.missing", "a skip move needs the axes that shall go", remedy="Write where it goes at most.")
         return
-    moves.check_offset(run)
+    checks.check_offset(run)
     shaped = run.control.shaped(axes)
-    run.move(FEED, shaped, feed=moves.feed_rate(run, moves.distance(run, shaped)))
+    run.move(FEED, shaped, feed=feeds.feed_rate(run, moves.distance(run, shaped)))
     run.control.skipped_at = {axis: run.control.program_position(axis) for axis in run.setup.axes}
 
 
-def local_shift(run: Interpreter, words: Words) -> None:
+def local_shift(run: Writer, words: Words) -> None:
     if run.control.tilt is not None:
         run.not_carried_out("G52 in a tilted plane")
         return
     run.control.local_shift.update(run.axes(words))
 
 
-def set_position(run: Interpreter, words: Words) -> None:
+def set_position(run: Writer, words: Words) -> None:
     control = run.control
     if control.tilt is not None:
         run.not_carried_out("G92 in a tilted plane")
@@ -114,19 +111,19 @@ def set_position(run: Interpreter, words: Words) -> None:
         control.shift[axis] = before + control.program_position(axis) - value
 
 
-def position_off(run: Interpreter, words: Words) -> None:
+def position_off(run: Writer, words: Words) -> None:
     run.control.shift, run.control.shift_kept = {}, {}
 
 
-def position_pause(run: Interpreter, words: Words) -> None:
+def position_pause(run: Writer, words: Words) -> None:
     run.control.shift_kept, run.control.shift = {**run.control.shift_kept, **run.control.shift}, {}
 
 
-def position_back(run: Interpreter, words: Words) -> None:
+def position_back(run: Writer, words: Words) -> None:
     run.control.shift = {**run.control.shift, **run.control.shift_kept}
 
 
-def by_vector(run: Interpreter, words: Words) -> dict[str, float]:
+def by_vector(run: Writer, words: Words) -> dict[str, float]:
     """The rotary words that a tool vector I J K stands for."""
     vector = np.array([words.value.get(letter, 0.0) for letter in "IJK"])
     if float(np.linalg.norm(vector)) < 1e-9:
@@ -137,7 +134,7 @@ def by_vector(run: Interpreter, words: Words) -> dict[str, float]:
     return _turned_along(run, vector, "the tool vector I J K")
 
 
-def _turned_along(run: Interpreter, vector: Floats, what: str) -> dict[str, float]:
+def _turned_along(run: Writer, vector: Floats, what: str) -> dict[str, float]:
     """Rotary words, absolute in the program's own terms, that bring the tool along a vector of the active frame."""
     control = run.control
     assert control.setup.solver
@@ -151,7 +148,7 @@ def _turned_along(run: Interpreter, vector: Floats, what: str) -> dict[str, floa
     return {axis: solution[i] - control.offset(axis) for i, axis in enumerate(run.setup.axes) if i in run.rotary}
 
 
-def along_the_plane(run: Interpreter, words: Words) -> None:
+def along_the_plane(run: Writer, words: Words) -> None:
     """G53.1: turn the rotary axes, at rapid, so that the tool stands along the tilted plane's Z."""
     control = run.control
     if control.tilt is None:

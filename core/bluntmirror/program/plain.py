@@ -6,36 +6,19 @@ needs the whole way of a block, is handed back untouched, so that every diagnost
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
-
-from . import arcs, moves
+from . import arcs, checks
 from .expressions import Expression
 from .motions import ARC, FEED, PLANE_AXES, RAPID
+from .run import Ready
 from .variables import MacroError
 from .words import Plan
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .writer import Writer
 
 _NO_CENTRE = ((0.0, 0.0), 0.0)
 PLAIN_MOTIONS = ("rapid", "line", "arc-cw", "arc-ccw")
 
 
-@dataclass(slots=True)
-class Ready:
-    """What plain blocks need, kept while nothing modal changes but motion, distance mode and feed."""
-
-    column: dict[str, int]
-    scale: dict[str, float]
-    offset: list[float]
-    plane: int
-    first: int  # columns of the plane's axes
-    second: int
-    snapshots: dict[tuple[str, bool], int]
-
-
-def make_ready(run: Interpreter) -> bool:
+def make_ready(run: Writer) -> bool:
     """Prepare for plain blocks; False where their motions need more than an offset for each axis."""
     control, setup = run.control, run.setup
     if (
@@ -44,7 +27,7 @@ def make_ready(run: Interpreter) -> bool:
         or control.surface_speed is not None or run.compensation or run.corners or run.unrolled
         or run.collecting is not None or run.modal_macro or setup.shifts or setup.diameters
         or control.length_applied != control.length_active or control.ahead is not None or control.centre_absolute
-        or not moves.checked(run)
+        or not checks.checked(run)
     ):  # fmt: skip
         return False
     column = {axis: i for i, axis in enumerate(setup.axes) if len(axis) == 1}
@@ -55,7 +38,7 @@ def make_ready(run: Interpreter) -> bool:
     return True
 
 
-def carry_out(run: Interpreter, plan: Plan) -> bool:
+def carry_out(run: Writer, plan: Plan) -> bool:
     """Carry out a plain block; False, with nothing changed, where the whole way of a block is needed."""
     ready, control = run.ready, run.control
     assert ready
@@ -116,7 +99,7 @@ def carry_out(run: Interpreter, plan: Plan) -> bool:
     return True
 
 
-def _number(run: Interpreter, item: float | Expression, bare: bool, scale: float) -> float | None:
+def _number(run: Writer, item: float | Expression, bare: bool, scale: float) -> float | None:
     """A plain block's value in mm or degrees; raises MacroError."""
     value = item if item.__class__ is float else item.work_out(run.control.variables)  # type: ignore[union-attr]
     if value is None:
@@ -129,7 +112,7 @@ def _number(run: Interpreter, item: float | Expression, bare: bool, scale: float
 
 
 def _arc(
-    run: Interpreter, plan: Plan, ready: Ready, target: list[float], clockwise: bool
+    run: Writer, plan: Plan, ready: Ready, target: list[float], clockwise: bool
 ) -> tuple[tuple[float, float], float] | None:
     """Centre and sweep of a plain block's arc, in axis values; None where it is none."""
     if ready.first < 0 or ready.second < 0:

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .run import Run
 
 
 @dataclass(frozen=True)
@@ -42,7 +40,7 @@ class State:
     frames: list[str]
 
 
-def state_of(run: Interpreter) -> State:
+def state_of(run: Run) -> State:
     control, setup = run.control, run.setup
 
     def typed(axis: str, value: float) -> float:
@@ -79,7 +77,7 @@ def state_of(run: Interpreter) -> State:
         variables={
             _name(key): value for key, value in sorted(control.variables.values.items(), key=lambda item: str(item[0]))
         },
-        calls=[(call.text.name, call.back) for call in run.flow.stack],
+        calls=[(call.text.name, call.back) for call in run.stack],
         frames=_frames(run),
     )
 
@@ -88,7 +86,7 @@ def _name(key: int | str) -> str:
     return f"#{key}" if isinstance(key, int) else f"#<{key}>"
 
 
-def _frames(run: Interpreter) -> list[str]:
+def _frames(run: Run) -> list[str]:
     """What stands between the program's coordinates and the axes beside the offsets, in words."""
     control = run.control
     found = []

@@ -16,12 +16,8 @@ time of a motion is only known once the whole program is read.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
+from .run import Run
 from .variables import MacroError
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
 
 ORDER = "XYZABCUVW"
 # Group numbers as commonly used, and our groups.
@@ -39,7 +35,7 @@ _OFF = {
 
 
 class System:
-    def __init__(self, run: Interpreter) -> None:
+    def __init__(self, run: Run) -> None:
         self.run = run
 
     def read(self, number: int) -> float | None:
@@ -66,14 +62,12 @@ class System:
         }  # fmt: skip
         if number in single:
             if number in (3001, 3002, 3011, 3012):
-                self.run.flow.clocked = True
+                self.run.clocked = True
                 self.run.report_once("clock", "macro.clock", f"#{number} is a clock: it stands at 0 in the rehearsal")
             return single[number]
         raise MacroError(f"system variable #{number} is not carried out")
 
     def write(self, number: int, value: float | None) -> None:
-        from .modes import refresh
-
         control = self.run.control
         amount = value or 0.0
         if table := self._register(number):
@@ -81,7 +75,7 @@ class System:
             entry = registers.setdefault(key, [0.0, 0.0])
             # Where the sum is written the wear stays.
             entry[columns[0]] = amount * control.unit - (entry[1] if len(columns) == 2 else 0.0)
-            refresh(self.run)
+            self.run.registers_written()
         elif held := self._offset(number, make=True):
             held[0][held[1]] = amount / self._typed(held[1])
             self.run.ready = None

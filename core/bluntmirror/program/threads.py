@@ -11,21 +11,19 @@ flank         a pass at depth t begins t·tan(α/2) farther on, so that one flan
 
 from __future__ import annotations
 
+import itertools
 import math
-from typing import TYPE_CHECKING
+from collections.abc import Iterator
 
-from . import moves
+from . import checks, moves
 from .motions import FEED, RAPID, THREAD
-from .turning import small
 from .words import Words
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .writer import Writer
 
 MAX_PASSES, MAX_TURNS = 10_000, 100_000
 
 
-def thread_to(run: Interpreter, axes: dict[str, float], lead: float) -> None:
+def thread_to(run: Writer, axes: dict[str, float], lead: float) -> None:
     """A move locked to the spindle, to program coordinates."""
     control = run.control
     shaped = control.shaped(axes)
@@ -37,15 +35,15 @@ def thread_to(run: Interpreter, axes: dict[str, float], lead: float) -> None:
     run.move(THREAD, shaped, feed=max(lead * abs(control.speed) * whole / longest, 1e-6))
 
 
-def _lead(run: Interpreter, words: Words) -> float | None:
+def _lead(run: Writer, words: Words) -> float | None:
     """The lead in mm; None, reported, where there is none or no spindle to lock to."""
     control = run.control
     lead = words.value["E"] * control.unit if "E" in words else control.feed
     if lead is None:
         run.report("feed.none", "a thread without a lead: no F is set", remedy="Write the lead as F.")
         return None
-    moves.check_before_cut(run)
-    moves.check_offset(run)
+    checks.check_before_cut(run)
+    checks.check_offset(run)
     if control.surface_speed is not None:
         run.report_once(("thread speed", run.at), "thread.surface-speed",
                         "a thread under constant surface speed: its turns change with the diameter",
@@ -56,7 +54,7 @@ def _lead(run: Interpreter, words: Words) -> float | None:
     return lead
 
 
-def straight(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
+def straight(run: Writer, words: Words, axes: dict[str, float]) -> None:
     """G32, G33; G34 with a lead that changes by K with every turn."""
     control = run.control
     lead = _lead(run, words)
@@ -88,7 +86,7 @@ def straight(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
 # --- single passes --------------------------------------------------------------------------------------------------------
 
 
-def single_pass(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
+def single_pass(run: Writer, words: Words, axes: dict[str, float]) -> None:
     """G90 G92 G94 of system A, G77 G78 G79 of B: in, along, out and back to where it began. X, Z and R are kept."""
     control = run.control
     held = control.cycle_words
@@ -108,7 +106,7 @@ def single_pass(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
         if lead is not None:
             _thread_pass(run, x, z, taper, back, lead, run.dialect.settings.thread_run_out / 10.0, 0.0)
         return
-    moves.check_before_cut(run)
+    checks.check_before_cut(run)
     if control.cycle == "turn-single":
         moves.go(run, RAPID, {"X": x + taper})
         moves.go(run, FEED, {"X": x, "Z": z})
@@ -122,7 +120,7 @@ def single_pass(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
 
 
 def _thread_pass(
-    run: Interpreter,
+    run: Writer,
     x: float,
     z: float,
     taper: float,
@@ -149,23 +147,29 @@ def _thread_pass(
 # --- a whole thread -------------------------------------------------------------------------------------------------------
 
 
-def depths(first: float, whole: float, least: float, finishing: float, spring: int, power: float = 0.5) -> list[float]:
+def depths(
+    first: float, whole: float, least: float, finishing: float, spring: int, power: float = 0.5
+) -> Iterator[float]:
     """The depth of every pass of a thread `whole` deep (mm): first·nᵖ down to the finishing allowance, each at least `least`
     deeper than the last, then `spring` passes at full depth (at least one where an allowance is left)."""
-    found: list[float] = []
     rough = max(0.0, whole - finishing)
     depth = 0.0
-    for n in range(1, MAX_PASSES):
+    for n in itertools.count(1):
         depth = max(first * n**power, depth + least)
         if depth >= rough - 1e-9 or depth <= 0.0:
             break
-        found.append(depth)
+        yield depth
     if rough > 0:
-        found.append(rough)
-    return found + [whole] * (max(spring, 1) if finishing > 0 else max(spring, 0))
+        yield rough
+    yield from itertools.repeat(whole, max(spring, 1) if finishing > 0 else max(spring, 0))
 
 
-def passes(run: Interpreter, words: Words) -> None:
+def _bounded(run: Writer, depths: Iterator[float]) -> Iterator[float]:
+    for depth, _ in zip(depths, run.steps(MAX_PASSES, "the thread is cut in passes"), strict=False):
+        yield depth
+
+
+def passes(run: Writer, words: Words) -> None:
     """G76: a thread in all its passes, in one block or two; in the o-word language by its own words."""
     if run.dialect.o_words:
         _passes_by_own_words(run, words)
@@ -178,7 +182,7 @@ def passes(run: Interpreter, words: Words) -> None:
             code = round(words.value["P"])
             held["spring"], held["run out"], held["angle"] = code // 10_000, code // 100 % 100 / 10.0, code % 100
         if "Q" in words:
-            held["least"] = small(run, words, "Q")
+            held["least"] = run.small(words, "Q")
         if "R" in words:
             held["finishing"] = run.length(words, "R")
         return
@@ -193,8 +197,8 @@ def passes(run: Interpreter, words: Words) -> None:
     lead = _lead(run, words)
     if lead is None:
         return
-    whole = abs(run.length(words, "K")) if one_line else small(run, words, "P")
-    first = small(run, words, first_letter)
+    whole = abs(run.length(words, "K")) if one_line else run.small(words, "P")
+    first = run.small(words, first_letter)
     angle = words.value.get("A", 0.0) if one_line else held.get("angle", 0.0)
     back = {axis: control.program_position(axis) for axis in "XZ"}
     root, z = axes.get("X", back["X"]), axes["Z"]
@@ -204,12 +208,13 @@ def passes(run: Interpreter, words: Words) -> None:
             "cycle.missing", "the depth of the thread and of its first pass must be above 0", remedy="Give both."
         )
         return
-    for depth in depths(first, whole, held.get("least", 0.0), held.get("finishing", 0.0), round(held.get("spring", 0))):
+    cut = depths(first, whole, held.get("least", 0.0), held.get("finishing", 0.0), round(held.get("spring", 0)))
+    for depth in _bounded(run, cut):
         ahead = depth * math.tan(math.radians(angle) / 2.0)
         _thread_pass(run, root - inwards * (whole - depth), z, taper, back, lead, held.get("run out", 0.0), ahead)
 
 
-def _passes_by_own_words(run: Interpreter, words: Words) -> None:
+def _passes_by_own_words(run: Writer, words: Words) -> None:
     """P lead, Z end, I from the drive line to the crest, J first and K full depth, R degression, Q flank, H spring passes."""
     control = run.control
     missing = [letter for letter in "PZIJK" if letter not in words]
@@ -222,8 +227,8 @@ def _passes_by_own_words(run: Interpreter, words: Words) -> None:
         run.not_carried_out("tapered ends (E L) of the threading cycle")
         return
     lead = words.value["P"] * control.unit
-    moves.check_before_cut(run)
-    moves.check_offset(run)
+    checks.check_before_cut(run)
+    checks.check_offset(run)
     if control.speed == 0.0:
         run.report_once("feed/rev", "feed.no-speed", "a thread, but no spindle speed is set", remedy="Give an S word.")
         return
@@ -233,5 +238,5 @@ def _passes_by_own_words(run: Interpreter, words: Words) -> None:
     first, whole = run.length(words, "J"), run.length(words, "K")
     degression = max(1.0, words.value.get("R", 1.0))
     flank = math.tan(math.radians(words.value.get("Q", 0.0)))
-    for depth in depths(first, whole, 0.0, 0.0, round(words.value.get("H", 0.0)), 1.0 / degression):
+    for depth in _bounded(run, depths(first, whole, 0.0, 0.0, round(words.value.get("H", 0.0)), 1.0 / degression)):
         _thread_pass(run, crest + inwards * depth, z, 0.0, back, lead, 0.0, depth * flank)

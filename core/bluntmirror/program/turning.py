@@ -1,50 +1,31 @@
-"""What is the turning dialects' own: diameters, incremental words, station and register, surface speed, drilling cycles.
+"""What is the turning dialects' own: incremental words, station and register.
 
 T0101        station 01 into use, with geometry register 01; 00 takes the register back
 X U          diameters where the machine says so: the slide moves half as far
 U V W H      increments of X Y Z C (code system A, which has no G91)
-G50 S        the most that the spindle may turn under G96 (system B: G92 S)
-G96 S        surface speed in m/min: rpm = 1000·v / (π·d), d the diameter at the tip (from the definition of surface speed)
-G83 … G89    along Z on the face, along X on the side; R counts from the initial level
 """
 
 from __future__ import annotations
 
 import math
 import re
-from typing import TYPE_CHECKING
 
 from ..findings import Edit, Fix
-from . import acts, moves
-from .cycles import Hole
-from .motions import ARC, FEED, RAPID, THREAD, TOOL_CHANGE
+from . import acts
+from .motions import TOOL_CHANGE
 from .reader import Block
 from .words import Words
-
-if TYPE_CHECKING:
-    from .interpreter import Interpreter
+from .writer import Writer
 
 INCREMENTAL = {"U": "X", "V": "Y", "W": "Z", "H": "C"}
-LEAST_DIAMETER_MM = 0.1  # below it the surface speed's rpm is that of the limit
 # In these blocks U W are amounts, not increments.
 _AMOUNTS = frozenset({"rough-along", "rough-across", "rough-repeat", "data", "dwell"})
 
 
-def has_increments(run: Interpreter) -> bool:
-    """Code system A: increments by letters."""
-    return not any(meaning.name == "increments" for meaning in run.dialect.g.values())
-
-
-def axis_letters(run: Interpreter, words: Words) -> list[str]:
-    """The letters that may be axes; the A of a threading cycle is the thread's angle."""
-    letters = [letter for letter in words.value if letter not in "UVWH" or not has_increments(run)]
-    return [letter for letter in letters if letter != "A" or "thread-passes" not in words.g]
-
-
-def prepared(run: Interpreter, words: Words) -> Words:
+def prepared(run: Writer, words: Words) -> Words:
     """The block with its increments as coordinates."""
     control = run.control
-    if not any(letter in words for letter in INCREMENTAL) or not has_increments(run):
+    if not any(letter in words for letter in INCREMENTAL) or not run.dialect.increment_letters:
         return words
     if any(name in _AMOUNTS for name in words.g):
         return words
@@ -75,7 +56,7 @@ def prepared(run: Interpreter, words: Words) -> Words:
 # --- tools ----------------------------------------------------------------------------------------------------------------
 
 
-def tool_words(run: Interpreter, words: Words, block: Block) -> None:
+def tool_words(run: Writer, words: Words, block: Block) -> None:
     if "T" not in words:
         return
     control, setup = run.control, run.setup
@@ -130,149 +111,9 @@ def _tool_at(stations: dict[int, int], station: int, register: int) -> int:
     return station
 
 
-def _own_register(run: Interpreter, station: int) -> Fix | None:
+def _own_register(run: Writer, station: int) -> Fix | None:
     index = run.at - 1
     text = run.text.line(index)
     new = re.sub(r"(?<![A-Za-z])[Tt]\s*\d+", f"T{station:02d}{station:02d}", text, count=1)
     title = f"Write T{station:02d}{station:02d}"
     return Fix(title, (Edit(run.text.name, index + 1, text, new),)) if new != text else None
-
-
-# --- surface speed ----------------------------------------------------------------------------------------------------------
-
-
-def rpm_at(run: Interpreter, x: float) -> float:
-    """rev/min at a slide position of X: fixed, or what the surface speed asks for."""
-    control = run.control
-    if control.surface_speed is None:
-        return control.speed
-    diameter = abs(2.0 * (x - control.offset("X")))
-    limits = [limit for limit in (control.speed_limit, run.setup.max_rpm) if limit]
-    asked = 1000.0 * control.surface_speed / (math.pi * max(diameter, LEAST_DIAMETER_MM))
-    return min([asked, *limits])
-
-
-def by_surface_speed(run: Interpreter, kind: int, target: list[float], feed: float) -> tuple[float, float]:
-    """Spindle speed and feed of a motion under constant surface speed: both follow the diameter along the way; the two
-    ends give the mean."""
-    control = run.control
-    column = control.index("X")
-    if column < 0:
-        return control.rpm, feed
-    control.speed = rpm_at(run, target[column])
-    if kind in (FEED, ARC) and control.feed_mode == "per-revolution" and control.feed is not None:
-        mean = 0.5 * (rpm_at(run, control.machine[column]) + rpm_at(run, target[column]))
-        feed = max(control.feed * mean, moves.ALTERNATIVE_FEED * 1e-3)
-    return control.rpm, feed
-
-
-# --- drilling on face and side ----------------------------------------------------------------------------------------------
-
-
-class TurnHole(Hole):
-    """A hole of a turning cycle; the spindle that turns may be a driven tool's."""
-
-    def tap(self) -> None:
-        control = self.run.control
-        driven, work = control.live, control.spindle
-        self.to(THREAD, self.bottom)
-        self.wait()
-        control.live, control.spindle = -driven, -work
-        self.to(THREAD, self.level_r)
-        control.live, control.spindle = driven, work
-
-
-def drill_cycle(run: Interpreter, words: Words, axes: dict[str, float]) -> None:
-    control = run.control
-    held, cycle = control.cycle_words, control.cycle
-    drill = "Z" if cycle.startswith("face") else "X"
-    if not held:
-        control.cycle_initial = control.program_position(drill)
-    if "R" in words:
-        held["R"] = run.length(words, "R")
-    if "Q" in words:
-        held["Q"] = small(run, words, "Q")
-    if "P" in words:
-        held["P"] = words.value["P"] / 1000.0
-    if drill in axes:
-        held["depth"] = axes[drill]
-    if "depth" not in held:
-        code = run.dialect.code_of(cycle)
-        run.report(
-            "cycle.missing",
-            f"the cycle {code} lacks {drill}",
-            remedy=f"Write {drill}, the depth, into its first block.",
-        )
-        return
-    # R goes from the initial level towards the work.
-    bottom = held["depth"] if control.absolute else control.cycle_initial + held["depth"]
-    towards = -1.0 if bottom < control.cycle_initial else 1.0
-    level_r = control.cycle_initial + towards * abs(held.get("R", 0.0))
-    if towards * (bottom - level_r) < 0:
-        run.report("cycle.level", f"the cycle's R level ({level_r:g}) lies beyond its depth ({bottom:g})",
-                   remedy="R is the way from the initial level to where feed begins.")  # fmt: skip
-        return
-    moves.check_before_cut(run)
-    moves.check_offset(run)
-    plane = {axis: value for axis, value in axes.items() if axis != drill}
-    repeats = round(words.value.get("K", words.value.get("L", 1.0)))
-    hole = TurnHole(run, cycle, drill, level_r, bottom, held, plane, repeats)
-    for _ in range(max(0, min(repeats, 10_000))):
-        hole.go(RAPID, hole.place())
-        hole.to(RAPID, level_r)
-        _AT_THE_HOLE[cycle.partition("-")[2]](hole, towards)
-        hole.to(RAPID, control.cycle_initial if control.return_initial else level_r)
-
-
-def _drill(hole: TurnHole, towards: float) -> None:
-    hole.to(FEED, hole.bottom)
-    if hole.cycle.endswith("dwell"):
-        hole.wait()
-
-
-def _peck(hole: TurnHole, towards: float) -> None:
-    step = hole.held.get("Q", 0.0)
-    if step <= 0:
-        hole.to(FEED, hole.bottom)
-        hole.wait()
-        return
-    clearance = hole.run.dialect.settings.peck_clearance
-    reached = hole.level_r
-    for _ in range(100_000):
-        left = abs(hole.bottom - reached)
-        reached = hole.bottom if left <= step else reached + towards * step
-        hole.to(FEED, reached)
-        if reached == hole.bottom:
-            break
-        hole.to(RAPID, hole.level_r)
-        hole.to(RAPID, reached - towards * clearance)
-    hole.wait()
-
-
-def _tap(hole: TurnHole, towards: float) -> None:
-    hole.tap()
-
-
-def _bore(hole: TurnHole, towards: float) -> None:
-    hole.to(FEED, hole.bottom)
-    hole.wait()
-    hole.to(FEED, hole.level_r)
-
-
-def _bore_stop(hole: TurnHole, towards: float) -> None:
-    hole.to(FEED, hole.bottom)
-    hole.wait()
-
-
-_AT_THE_HOLE = {
-    "drill": _drill, "drill-dwell": _drill, "peck": _peck, "tap": _tap, "bore": _bore, "bore-stop": _bore_stop,
-}  # fmt: skip
-
-
-def small(run: Interpreter, words: Words, letter: str) -> float:
-    """A step or depth of a turning cycle, mm: P, Q and D without a point are counted in increments of 0.001 mm or 0.0001 in,
-    whatever the job says of other numbers (common practice)."""
-    value = abs(words.value[letter])
-    if letter in words.bare:
-        value *= 0.0001 if run.control.inch else 0.001
-    return value * run.control.unit

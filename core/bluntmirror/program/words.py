@@ -36,6 +36,11 @@ _CONSUMES: dict[str, frozenset[str]] = {
     "orient": frozenset("R"), "rigid": frozenset("P"),
 }  # fmt: skip
 BOUND = ("macro", "macro-modal")  # these take every letter as an argument
+# Letters of a macro call → local variables (the usual assignment; I J K may come again: the second I is #7, …).
+ARGUMENTS = {
+    "A": 1, "B": 2, "C": 3, "I": 4, "J": 5, "K": 6, "D": 7, "E": 8, "F": 9, "H": 11, "M": 13, "Q": 17, "R": 18, "S": 19,
+    "T": 20, "U": 21, "V": 22, "W": 23, "X": 24, "Y": 25, "Z": 26,
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -266,3 +271,25 @@ def idle_letters(
             continue
         idle.append(letter)
     return idle
+
+
+def arguments(words: Words) -> dict[int | str, float]:
+    """Local variables of a macro call by its letters."""
+    given: dict[int | str, float] = {}
+    for letter, value in words.value.items():
+        if letter in ARGUMENTS:
+            given[ARGUMENTS[letter]] = value
+        elif letter[0] in "IJK" and letter[1:].isdigit():
+            given[ARGUMENTS[letter[0]] + 3 * (int(letter[1:]) - 1)] = value
+    return given
+
+
+def axis_letters(words: Words, dialect: Dialect) -> list[str]:
+    """The letters that may be axes. In code system A of turning U V W H are increments; the A of a threading cycle is the
+    thread's angle."""
+    letters = [letter for letter in words.value if letter in AXIS_LETTERS]
+    if not dialect.turning:
+        return letters
+    if dialect.increment_letters:
+        letters = [letter for letter in letters if letter not in "UVW"]
+    return [letter for letter in letters if letter != "A" or "thread-passes" not in words.g]

@@ -13,7 +13,7 @@ from ..job import Job
 from ..machine import Chain
 from ..machine.tip import Kinematics
 from ..program.control import Setup
-from ..program.interpreter import Interpreted
+from ..program.interpreted import Interpreted
 from ..timeline.reel import Knots, Reel
 from ..tools import Assembly
 from .stands import Stands

@@ -12,7 +12,8 @@ from ..job import Job
 from ..job.models import ProgramFile
 from ..machine import Chain
 from ..program.control import Setup
-from ..program.interpreter import Interpreted, Interpreter
+from ..program.interpreted import Interpreted
+from ..program.interpreter import Interpreter
 from ..program.motions import ARC, FEED, RAPID, THREAD
 from ..program.text import ProgramText
 from ..timeline.reel import time_motions

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..program.interpreter import Wait
+from ..program.interpreted import Wait
 from .result import Timed
 
 
