@@ -31,9 +31,10 @@ from scipy.spatial.transform import Rotation
 
 from bench.language import language
 from bench.mutants import mutants
-from bluntmirror.contact.bodies import Body
-from bluntmirror.contact.clearance_kernel import advance, clearance
-from bluntmirror.contact.program import Follower
+from bluntmirror.contact.bodies import NO_PIECES, Body
+from bluntmirror.contact.clearance_kernel import clearance
+from bluntmirror.contact.march_kernel import SLID, Seen, march
+from bluntmirror.contact.program import Follower, sliding, triangles_of
 from bluntmirror.contact.turning_kernel import turned_clearance
 from bluntmirror.findings import Docket
 from bluntmirror.geometry import mesh as meshes
@@ -174,14 +175,22 @@ def contact() -> None:
     m = len(shifts) - 1
 
     def follow() -> None:
-        hit, share, closest = np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf)
-        advance(a.triangles, a.boxes, a.nodes, b.triangles, b.boxes, b.nodes, shifts, np.ones(m, np.bool_), 1.0, np.inf,
-                hit, share, closest)  # fmt: skip
+        seen = Seen(np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf))
+        march(
+            SLID,
+            triangles_of(a),
+            triangles_of(b),
+            NO_PIECES,
+            NO_PIECES,
+            sliding(shifts, np.ones(m, np.bool_)),
+            1.0,
+            seen,
+        )
 
     def naive() -> None:
         pair, stack = np.zeros(2, np.int64), np.empty((256, 2), np.int64)
         for shift in shifts[:2000]:
-            clearance(a.triangles, a.boxes, a.nodes, b.triangles, b.boxes, b.nodes, shift, pair, stack)
+            clearance(a.triangles, a.boxes, a.nodes, b.triangles, b.boxes, b.nodes, shift, pair, stack, np.inf)
 
     follow()
     naive()

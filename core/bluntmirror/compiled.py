@@ -66,9 +66,8 @@ def _hand_over() -> None:
     global _compiler
     if _compiler is not None:
         return
-    import numba
-
-    swapped: dict[int, Any] = {id(prange): numba.prange, id(get_thread_id): numba.get_thread_id}  # type: ignore[attr-defined]
+    numba = _load_compiler()
+    swapped: dict[int, Any] = {id(prange): numba.prange, id(get_thread_id): numba.get_thread_id}
     for kernel in _noted:
         kernel.compiled = numba.njit(kernel.py_func, **kernel.options)
         swapped[id(kernel)] = kernel.compiled
@@ -79,8 +78,23 @@ def _hand_over() -> None:
                 if id(value) in swapped:
                     setattr(module, own, swapped[id(value)])
     # Kernels loaded from now on are compiled themselves, and find the compiler's own here.
-    globals().update(prange=numba.prange, get_thread_id=numba.get_thread_id)  # type: ignore[attr-defined]
+    globals().update(prange=numba.prange, get_thread_id=numba.get_thread_id)
     _compiler = numba
+
+
+def _load_compiler() -> Any:
+    """The compiler looks for SciPy's linear algebra, which no kernel uses and which takes longer to load than it does itself:
+    it is hidden from it while it looks (a kernel that did use it would not compile)."""
+    hidden = "scipy" not in sys.modules
+    if hidden:
+        sys.modules["scipy"] = None  # type: ignore[assignment]
+    try:
+        import numba
+        import numba.np.arraymath
+    finally:
+        if hidden:
+            del sys.modules["scipy"]
+    return numba
 
 
 def thread_count() -> int:

@@ -11,8 +11,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bluntmirror.contact.bodies import closest_points
-from bluntmirror.contact.clearance_kernel import advance, clearance, triangle_distance2
+from bluntmirror.contact.bodies import NO_PIECES, closest_points
+from bluntmirror.contact.clearance_kernel import clearance, triangle_distance2
+from bluntmirror.contact.march_kernel import SLID, Seen, march
+from bluntmirror.contact.program import sliding, triangles_of
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.box_tree import box_tree
 from bluntmirror.geometry.distance_kernel import closest_on_triangle
@@ -189,7 +191,7 @@ class Contact(unittest.TestCase):
     def near(self, shift: np.ndarray) -> float:
         pair, stack = np.zeros(2, np.int64), np.empty((256, 2), np.int64)
         a, b = self.ta, self.tb
-        return clearance(a.triangles, a.boxes, a.nodes, b.triangles, b.boxes, b.nodes, shift, pair, stack)
+        return clearance(a.triangles, a.boxes, a.nodes, b.triangles, b.boxes, b.nodes, shift, pair, stack, np.inf)
 
     def test_clearance_against_a_reference_library(self) -> None:
         def model(mesh: meshes.Mesh) -> coal.BVHModelOBBRSS:
@@ -236,10 +238,9 @@ class Contact(unittest.TestCase):
     def test_nothing_is_stepped_over(self, corners: list[tuple[float, float, float]]) -> None:
         shifts = np.array(corners)
         m = len(shifts) - 1
-        hit, share, closest = np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf)
-        a, b = self.ta, self.tb
-        margin, _ = advance(a.triangles, a.boxes, a.nodes, b.triangles, b.boxes, b.nodes, shifts, np.ones(m, np.bool_),
-                            1.0, np.inf, hit, share, closest)  # fmt: skip
+        seen = hit, *_ = Seen(np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf))
+        margin, _ = march(SLID, triangles_of(self.ta), triangles_of(self.tb), NO_PIECES, NO_PIECES,
+                          sliding(shifts, np.ones(m, np.bool_)), 1.0, seen)  # fmt: skip
         least = np.inf
         for i in range(m):
             dense = min(self.near(shifts[i] + s * (shifts[i + 1] - shifts[i])) for s in np.linspace(0, 1, 60))

@@ -6,9 +6,12 @@ import unittest
 import unittest.mock
 from pathlib import Path
 
+import manifold3d
 import numpy as np
+import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
 from shapely.geometry import Point, Polygon
 
 from bluntmirror.findings import causes
@@ -18,6 +21,7 @@ from bluntmirror.geometry.union import NotSolid, united
 from bluntmirror.job import open_job
 from bluntmirror.material.comparison import compare, loose_pieces, reach_into
 from bluntmirror.material.film import Film
+from bluntmirror.material.sharp import sharp_mesh
 from bluntmirror.material.stock import Batch, Stock, ToolSets
 from bluntmirror.material.sweep_kernel import first_through
 from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
@@ -108,6 +112,44 @@ class Differences(unittest.TestCase):
         on_face = np.min(np.abs(np.abs(places) - [10, 8, 5]), axis=1)
         on_slot = np.minimum(np.abs(np.abs(places[:, 1]) - 3), np.abs(places[:, 2] - 1))
         self.assertLess(float(np.minimum(on_face, on_slot).max()), 1e-5)
+
+    def test_the_exported_stock_has_its_edges(self) -> None:
+        """A slot through a block, upright and turned: every vertex lies on the solid and every edge of the solid on the mesh,
+        within 0.002 mm (manifold3d makes the solid, trimesh measures; the issue asks for 0.02)."""
+        for size, angles in (([20, 16, 10], [0, 0, 0]), ([20, 16, 10], [0, 0, 20]), ([40, 32, 20], [3, 2, 10])):
+            with self.subTest(angles):
+                block = _turned(meshes.box(size), angles)
+                stock = Stock(block, 0.5)
+                film = Film(stock)
+                film.shoot(0.0)
+                cut(stock, tool(**FLAT), [[-60, 0, 4], [60, 0, 4]])
+                film.shoot(1.0)
+                made = sharp_mesh(film)
+                slot = meshes.Mesh(meshes.box([200, 6, 40]).vertices + [0, 0, 24], meshes.box([1, 1, 1]).faces)
+                solid = _manifold(block) - _manifold(slot)
+                true = trimesh.Trimesh(*(np.asarray(part) for part in _parts(solid)))
+                self.assertTrue(made.closed)
+                self.assertAlmostEqual(made.volume, solid.volume(), delta=0.01)
+                self.assertLess(float(trimesh.proximity.closest_point(true, made.vertices)[1].max()), 0.002)
+                ends = true.vertices[true.face_adjacency_edges[true.face_adjacency_angles > 0.3]]
+                along = np.linspace(0, 1, 40)[:, None, None]
+                edges = (ends[None, :, 0] * (1 - along) + ends[None, :, 1] * along).reshape(-1, 3)
+                own = trimesh.Trimesh(made.vertices, made.faces, process=False)
+                self.assertLess(float(trimesh.proximity.closest_point(own, edges)[1].max()), 0.002)
+
+    def test_turned_any_way_a_block_keeps_its_faces(self) -> None:
+        """However it stands in the grid the exported block is closed and on its faces within a tenth of a cell, and nine of
+        ten corners are there to 0.02 mm (a tip that lies beyond the last ray is no place that rays know)."""
+        rng, there = np.random.default_rng(3), []
+        for _ in range(12):
+            block = _turned(meshes.box([24, 18, 12]), rng.uniform(-180, 180, 3))
+            film = Film(Stock(block, 0.75))
+            film.shoot(0.0)
+            made = sharp_mesh(film)
+            self.assertTrue(made.closed)
+            self.assertLess(float(np.abs(Solid.of(block).distance(made.vertices)).max()), 0.075)
+            there += [np.linalg.norm(made.vertices - corner, axis=1).min() < 0.02 for corner in block.vertices]
+        self.assertGreater(np.mean(there), 0.9)
 
     def test_loose_pieces_by_volume(self) -> None:
         stock = Stock(meshes.box([40, 30, 4]), 0.5)
@@ -246,3 +288,16 @@ class DemoShop(unittest.TestCase):
             flawed = rehearsed(SHOP / name / REVISIONS[1])
             told = sorted(f.kind for f in flawed.findings)
             self.assertEqual(told, sorted(FAULTS[name].values()), [f.message for f in flawed.findings])
+
+
+def _turned(mesh: meshes.Mesh, degrees: list[float]) -> meshes.Mesh:
+    return meshes.Mesh(mesh.vertices @ Rotation.from_euler("xyz", degrees, degrees=True).as_matrix().T, mesh.faces)
+
+
+def _manifold(mesh: meshes.Mesh) -> manifold3d.Manifold:
+    return manifold3d.Manifold(manifold3d.Mesh64(mesh.vertices.astype(float), mesh.faces.astype(np.uint64)))
+
+
+def _parts(solid: manifold3d.Manifold) -> tuple[np.ndarray, np.ndarray]:
+    mesh = solid.to_mesh64()
+    return mesh.vert_properties[:, :3], mesh.tri_verts

@@ -5,12 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import ConvexHull
 from shapely.geometry import MultiPoint, Point
 
 from ..geometry.distance_kernel import closest_on_triangle
 from ..geometry.frames import Floats, apply, inverse
-from ..geometry.mesh import Mesh, is_convex, revolve
+from ..geometry.hull import corners as corners_of
+from ..geometry.hull import is_convex, outline
+from ..geometry.mesh import Mesh, revolve
+from .convex_kernel import Pieces
 
 
 @dataclass(frozen=True)
@@ -48,17 +50,10 @@ def spun(mesh: Mesh, axis: Floats) -> Mesh:
     inner = float(MultiPoint(points[:, :2]).convex_hull.distance(Point(0.0, 0.0)))
     low, high = float(points[:, 2].min()), float(points[:, 2].max())
     section = np.concatenate([np.column_stack([radius, points[:, 2]]), [[inner, low], [inner, high]]])
-    outline = section[ConvexHull(section).vertices]
-    return revolve(outline.tolist()).moved(axis)
+    return revolve(outline(section).tolist()).moved(axis)
 
 
-@dataclass(frozen=True)
-class Pieces:
-    """Convex pieces as `convex_kernel` takes them: corners (n, 3); first (p + 1,) corner of each piece; spheres (p, 4)."""
-
-    corners: Floats
-    first: np.ndarray
-    spheres: Floats
+NO_PIECES = Pieces(np.zeros((0, 3)), np.zeros(1, np.int64), np.zeros((0, 4)))
 
 
 def convex_pieces(body: Body) -> Pieces | None:
@@ -66,7 +61,7 @@ def convex_pieces(body: Body) -> Pieces | None:
     meshes = body.pieces or body.solids
     if not body.pieces and not all(is_convex(mesh) for mesh in meshes):
         return None
-    corners = [mesh.vertices[ConvexHull(mesh.vertices).vertices] for mesh in meshes]
+    corners = [corners_of(mesh) for mesh in meshes]
     middles = [0.5 * (points.min(axis=0) + points.max(axis=0)) for points in corners]
     spheres = [
         [*middle, float(np.linalg.norm(points - middle, axis=1).max())]

@@ -1,17 +1,10 @@
-"""Clearance between triangle meshes, and conservative advancement of one past the other.
-
-Between two poses of a translation no point of the moving body goes farther than the translation itself, so clearance
-falls by no more than that: from a reference with clearance c, every pose displaced by less than c − w has at least w.
-A displacement seen from a fixed point is convex along a straight move, so its ends bound all that is between: nothing
-is stepped over, however fast or long the move.
-"""
+"""Clearance between triangle meshes."""
 
 import numpy as np
 
 from ..compiled import njit
 
 TOUCHING = 1e-3  # mm; surfaces nearer than this touch
-CLOSE = 10.0  # mm; margins below this are found to 5 %, larger ones to half
 STACK = 256
 
 
@@ -139,30 +132,13 @@ def _size(box):
 
 
 @njit(cache=True, nogil=True)
-def _distance(p, q):
-    return np.sqrt((p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 + (p[2] - q[2]) ** 2)
-
-
-@njit(cache=True, nogil=True)
-def wanted_clearance(near, margin):
-    """The clearance that has to be certified: `near`, and the margin to 5 % where it is small, to half where not."""
-    return max(near, 0.95 * margin if margin < CLOSE else max(0.5 * margin, 0.95 * CLOSE))
-
-
-@njit(cache=True, nogil=True)
-def next_step(clear, wanted):
-    """How far a body may go on: as far as is certified outside the wanted clearance, in shares of what is left inside."""
-    step = clear - wanted if clear - wanted > 0.25 * clear else 0.25 * clear
-    return max(step, 0.5 * TOUCHING)
-
-
-@njit(cache=True, nogil=True)
-def clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, shift, pair, stack):
-    """Least distance between mesh a and mesh b moved by `shift`; `pair` holds, and gets, the closest triangles.
+def clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, shift, pair, stack, enough):
+    """Least distance between mesh a and mesh b moved by `shift`; `pair` holds, and gets, the closest triangles. Where the
+    bodies are farther apart than `enough`, that much is returned: a lower bound that costs little.
 
     box (nodes, 6): lowest and highest corner. node (nodes, 2): children, or −first − 1 and count of a leaf.
     """
-    best = triangle_distance2(tri_a[pair[0]], tri_b[pair[1]], shift, np.inf)
+    best = min(triangle_distance2(tri_a[pair[0]], tri_b[pair[1]], shift, np.inf), enough * enough)
     stack[0, 0] = 0
     stack[0, 1] = 0
     top = 1
@@ -197,53 +173,3 @@ def clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, shift, pair, stack):
             stack[top + 1, 0], stack[top + 1, 1] = na, near
         top += 2
     return np.sqrt(best)
-
-
-@njit(cache=True, nogil=True)
-def advance(tri_a, box_a, node_a, tri_b, box_b, node_b, shifts, active, near, known, hit, hit_share, closest):
-    """Follow b past a along the polyline `shifts` (m + 1, 3); segments with `active` (m,) False are left out.
-
-    Per segment: hit gets 2 (touch) or 1 (nearer than `near`), hit_share the share of the segment at which that first
-    is so, closest the least clearance asked for there. `known`: the least clearance found so far in earlier calls.
-    Returns the margin (the least clearance over all: to 5 % below 10 mm, to half above) and the segment it was met in.
-    """
-    pair = np.zeros(2, np.int64)
-    stack = np.empty((STACK, 2), np.int64)
-    margin = known
-    where = -1
-    reference = shifts[0].copy()
-    clear = -1.0
-    for i in range(len(active)):
-        closest[i] = np.inf
-        if not active[i]:
-            continue
-        a, b = shifts[i], shifts[i + 1]
-        wanted = wanted_clearance(near, margin)
-        if clear >= 0.0:
-            away = max(_distance(a, reference), _distance(b, reference))
-            if clear - away > wanted:
-                continue
-        length = _distance(a, b)
-        way = 0.0
-        while True:
-            share = way / length if length > 0.0 else 0.0
-            here = a + share * (b - a)
-            clear = clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, here, pair, stack)
-            reference[:] = here
-            if clear < closest[i]:
-                closest[i] = clear
-            if clear < margin:
-                margin = clear
-                where = i
-            if clear <= TOUCHING:
-                hit[i] = 2
-                hit_share[i] = share
-                break
-            if clear < near and hit[i] == 0:
-                hit[i] = 1
-                hit_share[i] = share
-            if way >= length:
-                break
-            wanted = wanted_clearance(near, margin)
-            way = min(length, way + next_step(clear, wanted))
-    return margin, where

@@ -11,18 +11,25 @@ so that a pair that is far apart is let go after a step or two with a bound that
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..compiled import njit
-from ..machine.chain_kernel import place
-from .clearance_kernel import TOUCHING, next_step, wanted_clearance
-from .turning_kernel import displacement
 
 STEPS = 64
 EXACT = 1e-9  # of v², where the search ends
 FLAT = 1e-9  # sine below which the side that a fourth corner lies on is rounding
 CENTRE_X, CENTRE_Y, CENTRE_Z, SPHERE = range(4)
+
+
+class Pieces(NamedTuple):
+    """A body's convex pieces: corners (n, 3); first (p + 1,): the first corner of each piece; spheres (p, 4) around them."""
+
+    corners: NDArray[np.float64]
+    first: NDArray[np.int64]
+    spheres: NDArray[np.float64]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -224,20 +231,19 @@ def convex_distance(corners_a, first_a, last_a, corners_b, first_b, last_b, pose
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def pieces_distance(
-    corners_a, first_a, spheres_a, corners_b, first_b, spheres_b, pose, enough, memory, simplex, face, kept
-):
-    """Least distance between two bodies of convex pieces: (a bound from below, from above), alike unless they are farther
-    apart than `enough`. first (p + 1,): each piece's corners; spheres (p, 4) around them; memory (pa, pb, 3): where the
-    search of each pair of pieces ended last."""
+def pieces_distance(a, b, pose, enough, memory, simplex, face, kept):
+    """Least distance between two bodies of convex pieces (Pieces), b's in `pose` (3, 4): (a bound from below, from above), alike
+    unless they are farther apart than `enough`. memory (pa, pb, 3): where the search of each pair of pieces ended last;
+    simplex (4, 3), face, kept (3, 3): room to work in."""
+    spheres_a, spheres_b = a.spheres, b.spheres
     lower, upper = enough, np.inf
     v = np.empty(3)
-    for j in range(len(first_b) - 1):
+    for j in range(len(b.first) - 1):
         x, y, z = spheres_b[j, 0], spheres_b[j, 1], spheres_b[j, 2]
         cx = pose[0, 0] * x + pose[0, 1] * y + pose[0, 2] * z + pose[0, 3]
         cy = pose[1, 0] * x + pose[1, 1] * y + pose[1, 2] * z + pose[1, 3]
         cz = pose[2, 0] * x + pose[2, 1] * y + pose[2, 2] * z + pose[2, 3]
-        for i in range(len(first_a) - 1):
+        for i in range(len(a.first) - 1):
             dx, dy, dz = spheres_a[i, 0] - cx, spheres_a[i, 1] - cy, spheres_a[i, 2] - cz
             gap = math.sqrt(dx * dx + dy * dy + dz * dz) - spheres_a[i, SPHERE] - spheres_b[j, SPHERE]
             if gap >= lower:
@@ -245,7 +251,7 @@ def pieces_distance(
             for k in range(3):
                 v[k] = memory[i, j, k]
             low, high = convex_distance(
-                corners_a, first_a[i], first_a[i + 1], corners_b, first_b[j], first_b[j + 1], pose, lower, v, simplex,
+                a.corners, a.first[i], a.first[i + 1], b.corners, b.first[j], b.first[j + 1], pose, lower, v, simplex,
                 face, kept,
             )  # fmt: skip
             for k in range(3):
@@ -257,61 +263,3 @@ def pieces_distance(
             if upper <= 0.0:
                 return 0.0, 0.0
     return lower, max(lower, upper) if upper < np.inf else lower
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def advance_convex(
-    corners_a, first_a, spheres_a, corners_b, first_b, spheres_b, screws, home, values, coordinates, runs, active, near,
-    known, hit, hit_share, closest,
-):  # fmt: skip
-    """As `turning_kernel.advance_turning`, for bodies of convex pieces."""
-    memory = np.zeros((len(first_a) - 1, len(first_b) - 1, 3))
-    simplex, face, kept = np.empty((4, 3)), np.empty((3, 3)), np.empty((3, 3))
-    pose = np.empty((3, 4))
-    reference = coordinates[0].copy()
-    here = np.empty(coordinates.shape[1])
-    at = np.empty(values.shape[1])
-    margin = known
-    where = -1
-    clear = -1.0
-    for i in range(len(active)):
-        closest[i] = np.inf
-        if not active[i]:
-            continue
-        wanted = wanted_clearance(near, margin)
-        if clear >= 0.0:
-            away = max(displacement(coordinates[i], reference, runs), displacement(coordinates[i + 1], reference, runs))
-            if clear - away > wanted:
-                continue
-        length = displacement(coordinates[i], coordinates[i + 1], runs)
-        way = 0.0
-        while True:
-            share = way / length if length > 0.0 else 0.0
-            for j in range(len(here)):
-                here[j] = coordinates[i, j] + share * (coordinates[i + 1, j] - coordinates[i, j])
-            for j in range(len(at)):
-                at[j] = values[i, j] + share * (values[i + 1, j] - values[i, j])
-            place(screws, home, at, pose)
-            # Beyond this nothing more can be learnt for the rest of the segment and a good stretch after it.
-            enough = 2.0 * (wanted + length - way) + 50.0
-            clear, told = pieces_distance(
-                corners_a, first_a, spheres_a, corners_b, first_b, spheres_b, pose, enough, memory, simplex, face, kept
-            )
-            reference[:] = here
-            if told < closest[i]:
-                closest[i] = told
-            if told < margin:
-                margin = told
-                where = i
-            if told <= TOUCHING:
-                hit[i] = 2
-                hit_share[i] = share
-                break
-            if told < near and hit[i] == 0:
-                hit[i] = 1
-                hit_share[i] = share
-            if way >= length:
-                break
-            wanted = wanted_clearance(near, margin)
-            way = min(length, way + next_step(clear, wanted))
-    return margin, where

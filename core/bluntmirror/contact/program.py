@@ -20,10 +20,10 @@ from ..machine import Chain
 from ..machine.chain_kernel import AXIS, TURNS, UX, UY, UZ
 from ..machine.screws import Screws, between
 from ..timeline.reel import Knots, Reel
-from .bodies import Body, Pieces, closest_points, convex_pieces, parting_shift
-from .clearance_kernel import advance
-from .convex_kernel import advance_convex
-from .turning_kernel import advance_turning, turned_clearance
+from .bodies import NO_PIECES, Body, closest_points, convex_pieces, parting_shift
+from .convex_kernel import Pieces
+from .march_kernel import CONVEX, SLID, TURNED, Seen, Triangles, Way, march
+from .turning_kernel import turned_clearance
 
 DEPTH_SAMPLES = 24
 
@@ -59,9 +59,21 @@ def pairs_of(bodies: list[Body], chain: Chain, ignore: list[tuple[str, str]]) ->
     return pairs
 
 
+NO_TRIANGLES = Triangles(np.zeros((0, 3, 3)), np.zeros((0, 6)), np.zeros((0, 2), np.int64))
+
+
+def triangles_of(tree: BoxTree) -> Triangles:
+    return Triangles(tree.triangles, tree.boxes, tree.nodes)
+
+
+def sliding(shifts: Floats, active: np.ndarray) -> Way:
+    """A way on which nothing turns: b's shifts (m + 1, 3) from a."""
+    return Way(np.zeros((len(shifts), 0)), np.zeros((0, 8)), np.zeros((3, 4)), np.ascontiguousarray(shifts), 1, active)
+
+
 @dataclass(frozen=True)
 class Followed:
-    """A pair followed over m segments; see `clearance_kernel.advance` for hit, share and closest."""
+    """A pair followed over m segments; see `march_kernel.Seen` for hit, share and closest."""
 
     screws: Screws  # b's link seen from a's
     hit: np.ndarray
@@ -91,6 +103,8 @@ class Follower:
 
     def tree(self, body: Body, turned: Floats | None = None) -> BoxTree:
         """The tree of a body in its link's frame, or turned (3, 3) about that frame's origin."""
+        if turned is not None and np.array_equal(turned, np.eye(3)):
+            turned = None
         key = body.key if turned is None else (body.key, turned.tobytes())
         if key not in self.trees:
             mesh = joined(body.solids)
@@ -125,34 +139,27 @@ class Follower:
             if body.while_work:
                 active &= self.spins == (body.while_work == "spins")
         m = len(active)
-        hit, share, closest = np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf)
+        seen = Seen(np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf))
         pa, pb = self.pieces(a), self.pieces(b)
+        turned = None  # of b, where that can be done once
         if pa and pb:
-            coordinates, runs = self.coordinates(screws, a, b)
-            margin, where = advance_convex(
-                pa.corners, pa.first, pa.spheres, pb.corners, pb.first, pb.spheres, screws.rows, screws.home, self.values,
-                coordinates, runs, active, near, np.inf, hit, share, closest,
-            )  # fmt: skip
-            motion = int(self.knots.motion[where]) if where >= 0 else -1
-            return Followed(screws, hit, share, closest, Margin(a.label, b.label, float(margin), motion))
-        ta = self.tree(a)
-        if any(self.high[axis] > self.low[axis] for axis in screws.turning):
-            tb = self.tree(b)
-            coordinates, runs = self.coordinates(screws, a, b)
-            margin, where = advance_turning(
-                ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, screws.rows, screws.home, self.values,
-                coordinates, runs, active, near, np.inf, hit, share, closest,
-            )  # fmt: skip
-        else:  # nothing turns between them: b may be turned once, and then only slides past
+            how = CONVEX
+        elif any(self.high[axis] > self.low[axis] for axis in screws.turning):
+            how = TURNED
+        else:
+            how = SLID
             turned = screws.poses(self.values[:1])[0, :3, :3]
-            tb = self.tree(b, None if np.array_equal(turned, np.eye(3)) else turned)
-            shifts = screws.origins(self.values)
-            margin, where = advance(
-                ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, shifts, active, near, np.inf, hit,
-                share, closest,
-            )  # fmt: skip
+        if how == SLID:
+            way = sliding(screws.origins(self.values), active)
+        else:
+            way = Way(self.values, screws.rows, screws.home, *self.coordinates(screws, a, b), active)
+        if pa and pb:
+            shapes = NO_TRIANGLES, NO_TRIANGLES, pa, pb
+        else:
+            shapes = triangles_of(self.tree(a)), triangles_of(self.tree(b, turned)), NO_PIECES, NO_PIECES
+        margin, where = march(how, *shapes, way, near, seen)
         motion = int(self.knots.motion[where]) if where >= 0 else -1
-        return Followed(screws, hit, share, closest, Margin(a.label, b.label, float(margin), motion))
+        return Followed(screws, *seen, Margin(a.label, b.label, float(margin), motion))
 
     def follow_all(
         self, pairs: list[tuple[Body, Body]], near: list[float], tick: Callable[[float], None] | None = None
@@ -175,7 +182,7 @@ class Follower:
         return [followed for followed in result if followed is not None]
 
     def coordinates(self, screws: Screws, a: Body, b: Body) -> tuple[Floats, int]:
-        """The joints' values scaled as `turning_kernel.displacement` takes them, (n, c), and how many runs of linear
+        """The joints' values scaled as `march_kernel.displacement` takes them, (n, c), and how many runs of linear
         joints there are."""
         runs: list[Floats] = []
         turns: list[Floats] = []

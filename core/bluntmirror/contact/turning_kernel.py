@@ -1,22 +1,9 @@
-"""Conservative advancement of one body past another while rotary joints turn between them.
-
-Take a pose q₀ in which the bodies are c apart. On the way to any pose q the joints may be moved one after the other: the
-ones on a's side from the middle outwards, then the ones on b's side likewise. While a joint turns by Δθ, the body beyond
-it stands to its axis as it did at q₀, so no point of it goes farther than R·|Δθ|, R the body's reach from that axis; a
-joint that slides moves it by |Δs|. So
-
-    clearance(q) ≥ c − D,    D = Σ |Δ of each run of linear joints| + Σ R |Δθ| ,
-
-and D, a sum of norms, is convex in q: along a straight way in axis space it is no larger in between than at the ends.
-Nothing is stepped over, however fast or long the move. `coordinates` below are the joints' values scaled so that D is a sum
-of norms of their differences.
-"""
+"""Clearance between triangle meshes of which one is turned."""
 
 import numpy as np
 
 from ..compiled import njit
-from ..machine.chain_kernel import place
-from .clearance_kernel import STACK, TOUCHING, next_step, triangle_distance2, wanted_clearance
+from .clearance_kernel import triangle_distance2
 
 STILL = np.zeros(3)
 
@@ -92,73 +79,3 @@ def turned_clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, pose, pair, sta
             stack[top + 1, 0], stack[top + 1, 1] = na, near
         top += 2
     return np.sqrt(best)
-
-
-@njit(cache=True, nogil=True)
-def displacement(u, v, runs):
-    """D between two rows of coordinates: columns 3·i … 3·i + 2 of each of the `runs` of linear joints, then one for each
-    rotary joint."""
-    total = 0.0
-    for run in range(runs):
-        x, y, z = u[3 * run] - v[3 * run], u[3 * run + 1] - v[3 * run + 1], u[3 * run + 2] - v[3 * run + 2]
-        total += np.sqrt(x * x + y * y + z * z)
-    for i in range(3 * runs, len(u)):
-        total += abs(u[i] - v[i])
-    return total
-
-
-@njit(cache=True, nogil=True)
-def advance_turning(
-    tri_a, box_a, node_a, tri_b, box_b, node_b, screws, home, values, coordinates, runs, active, near, known, hit,
-    hit_share, closest,
-):  # fmt: skip
-    """Follow b past a along the axis values (m + 1, k); see `clearance_kernel.advance` for active … closest and what is
-    returned. screws, home: b seen from a. coordinates (m + 1, c): of the same rows, as `displacement` takes them."""
-    pair = np.zeros(2, np.int64)
-    stack = np.empty((STACK, 2), np.int64)
-    pose = np.empty((3, 4))
-    reference = coordinates[0].copy()
-    here = np.empty(coordinates.shape[1])
-    at = np.empty(values.shape[1])
-    margin = known
-    where = -1
-    clear = -1.0
-    for i in range(len(active)):
-        closest[i] = np.inf
-        if not active[i]:
-            continue
-        wanted = wanted_clearance(near, margin)
-        if clear >= 0.0:
-            away = max(displacement(coordinates[i], reference, runs), displacement(coordinates[i + 1], reference, runs))
-            if clear - away > wanted:
-                continue
-        length = displacement(coordinates[i], coordinates[i + 1], runs)
-        way = 0.0
-        while True:
-            share = way / length if length > 0.0 else 0.0
-            for j in range(len(here)):
-                here[j] = coordinates[i, j] + share * (coordinates[i + 1, j] - coordinates[i, j])
-            for j in range(len(at)):
-                at[j] = values[i, j] + share * (values[i + 1, j] - values[i, j])
-            place(screws, home, at, pose)
-            # Beyond this nothing more can be learnt for the rest of the segment and a good stretch after it.
-            enough = 2.0 * (wanted + length - way) + 50.0
-            clear = turned_clearance(tri_a, box_a, node_a, tri_b, box_b, node_b, pose, pair, stack, enough)
-            reference[:] = here
-            if clear < closest[i]:
-                closest[i] = clear
-            if clear < margin:
-                margin = clear
-                where = i
-            if clear <= TOUCHING:
-                hit[i] = 2
-                hit_share[i] = share
-                break
-            if clear < near and hit[i] == 0:
-                hit[i] = 1
-                hit_share[i] = share
-            if way >= length:
-                break
-            wanted = wanted_clearance(near, margin)
-            way = min(length, way + next_step(clear, wanted))
-    return margin, where

@@ -150,7 +150,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
             "margins": [
                 {"bodies": [m.a, m.b], "clearance": _rounded(m.clearance, 3), "motion": m.motion,
                  "time": _rounded(reel.end_time[m.motion], 4)}
-                for m in sorted(margins, key=lambda m: m.clearance)
+                for m in sorted(margins, key=lambda m: (_rounded(m.clearance, 3), m.a, m.b))
                 if m.motion >= 0
             ],
             "design": any(c.part for c in stocks),

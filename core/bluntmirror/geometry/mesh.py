@@ -219,14 +219,3 @@ def extrude_pieces(outline: Sequence[Sequence[float]], height: float) -> list[Me
 def _area(triangle: Floats) -> float:
     (ax, ay), (bx, by), (cx, cy) = triangle
     return 0.5 * abs(float((bx - ax) * (cy - ay) - (by - ay) * (cx - ax)))
-
-
-def is_convex(mesh: Mesh) -> bool:
-    """Whether a closed mesh is its own convex hull, to a millionth of its volume."""
-    from scipy.spatial import ConvexHull, QhullError  # only where a shape has to be looked at
-
-    try:
-        hull = ConvexHull(mesh.vertices)
-    except QhullError:
-        return False
-    return bool(abs(mesh.volume - hull.volume) <= 1e-6 * hull.volume)

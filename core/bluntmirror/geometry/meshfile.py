@@ -133,14 +133,13 @@ def _read_step(path: Path) -> Mesh:
 
 def write_stl(path: Path, mesh: Mesh, name: str = "bluntmirror") -> None:
     """Write a binary STL, mm."""
-    triangles = mesh.triangles
-    a, b, c = np.moveaxis(triangles, 1, 0)
+    table = np.zeros(len(mesh.faces), _STL)
+    table["corners"] = mesh.vertices.astype(np.float32)[mesh.faces]
+    a, b, c = (table["corners"][:, i] for i in range(3))
     normals = np.cross(b - a, c - a)
-    lengths = np.linalg.norm(normals, axis=1, keepdims=True)
-    table = np.zeros(len(triangles), _STL)
+    lengths = np.sqrt(np.einsum("ij,ij->i", normals, normals))[:, None]
     table["normal"] = normals / np.where(lengths > 0, lengths, 1.0)
-    table["corners"] = triangles
     with path.open("wb") as out:
         out.write(name.encode()[:79].ljust(80, b" "))
-        out.write(struct.pack("<I", len(triangles)))
+        out.write(struct.pack("<I", len(table)))
         out.write(table.tobytes())

@@ -20,6 +20,7 @@ from pydantic import BaseModel, ValidationError
 
 from ..geometry import mesh as meshes
 from ..geometry.frames import frame
+from ..geometry.hull import is_convex
 from ..geometry.mesh import Mesh
 from ..geometry.meshfile import MeshUnreadable, read_mesh
 from . import models
@@ -115,7 +116,7 @@ class Job:
                 made = meshes.revolve_pieces(self._drawn(shape))
             elif isinstance(shape, models.Extrude):
                 made = meshes.extrude_pieces(self._drawn(shape), shape.height)
-            elif isinstance(shape, models.MeshFile) and meshes.is_convex(self._shape(shape)):
+            elif isinstance(shape, models.MeshFile) and is_convex(self._shape(shape)):
                 made = [self._shape(shape)]
             if not made:
                 return []

@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ..geometry.distance import Solid
 from ..geometry.frames import apply, inverse
@@ -53,6 +52,8 @@ class Places:
         at = np.floor((self.points - self.points.min(axis=0)) / (SPOT_CELLS * cell)).astype(np.int64)
         grid = np.zeros(at.max(axis=0) + 1, np.bool_)
         grid[tuple(at.T)] = True
+        from scipy import ndimage  # only where there is something to group
+
         numbers, count = ndimage.label(grid, np.ones((3, 3, 3)))
         of_place = numbers[tuple(at.T)]
         order = np.argsort(of_place, kind="stable")

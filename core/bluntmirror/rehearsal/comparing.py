@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..findings import Finding
 from ..findings.grouping import SAME_AMOUNT_MM, SAME_SHARE
@@ -124,6 +123,10 @@ def _with_the_untouched(groups: list[_Cause], cell: float) -> list[_Cause]:
     """What is left beside a place that a tool did not finish was left by the same pass, though no tool ever came there."""
     shaped = [group for group in groups if group.kind == "material.excess" and group.operation >= 0]
     kept = []
+    if not shaped:
+        return groups
+    from scipy.spatial import cKDTree  # only where there is something to group
+
     for group in groups:
         beside = None
         if group.kind == "material.excess" and group.operation < 0:
@@ -223,6 +226,8 @@ class _Report:
         unknown = np.flatnonzero(tag < 0)
         known = np.flatnonzero(tag >= 0)
         if len(unknown) and len(known):
+            from scipy.spatial import cKDTree  # only where there is something to ask
+
             away, nearest = cKDTree(gouges.points[known]).query(gouges.points[unknown])
             near = away <= SPOT_CELLS * self.cell
             tag[unknown[near]] = tag[known[nearest[near]]]

@@ -12,6 +12,7 @@ import numpy as np
 
 from ..findings import Docket
 from ..geometry.frames import Floats
+from ..geometry.hull import extremes
 from ..job import Job
 from ..machine import Chain
 from ..program.interpreter import Interpreter
@@ -21,7 +22,7 @@ from ..program.read_back import read_back
 from ..program.state import State
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, time_motions
-from .order import hull_corners, tops_along
+from .order import tops_along
 from .result import Timed
 from .run import check_program
 from .virtual_control import control_setup, kinematics_of, tool_mount, work_mount
@@ -153,7 +154,7 @@ class Desk:
         corners = []
         for body in stock:
             moved = to_work @ chain.mount_pose(chain.mounts[body.mount], values)[0]
-            corners += [hull_corners(mesh.moved(moved).vertices) for mesh in job.body_meshes[body.name]]
+            corners += [extremes(mesh.moved(moved).vertices) for mesh in job.body_meshes[body.name]]
         top = tops_along(corners, pose[None, :3, 2])[0]
         return float(pose[:3, 3] @ pose[:3, 2] - tool.length - top)
 

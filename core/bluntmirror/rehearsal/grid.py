@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 
 from ..geometry.frames import Floats
+from ..geometry.hull import extremes
 from ..geometry.mesh import Mesh
 from ..machine.screws import Screws
 from .result import Rehearsal
@@ -50,10 +50,7 @@ def directions(result: Rehearsal, tool_from_work: dict[int, Screws]) -> Floats:
 def reach_needed(result: Rehearsal, blank: Mesh, segments: Segments, removed: np.ndarray) -> dict[int, float]:
     """How far below the top of the blank, seen along the tool, the tip of every rotating tool cuts: the stick-out that
     suffices wherever it goes in beside what is still there."""
-    try:
-        corners = blank.vertices[ConvexHull(blank.vertices).vertices]
-    except QhullError:  # a flat blank: told as no closed solid
-        corners = blank.vertices
+    corners = extremes(blank.vertices)
     number = result.reel.motions.tool[segments.motion]
     found = {}
     for n in np.unique(number[removed[segments.motion]]):

@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 
 from ..findings import Edit, Fix
 from ..geometry.frames import Floats, frame, inverse
+from ..geometry.hull import extremes
 from ..program.motions import ARC, FEED, RAPID, THREAD, TOOL_CHANGE, Motions
 from .result import Timed
 from .virtual_control import tool_mount
 
 SQUARE = 0.9999  # cosine of the angle between the tool and an axis of the work
 LOW_MM = 1e-6
-FEW_CORNERS = 3000
 APPROACH_SLOPE = 0.5  # going down the tool's own way, at most this much aside of it, is an approach
 
 
@@ -78,7 +78,7 @@ def _stands(result: Timed, rows: NDArray[np.int64]) -> _Stands | None:
     tops = np.full(len(values), -np.inf)
     for body in bodies:
         mount = chain.mounts[body.mount]
-        corners = [hull_corners(m.moved(frame(mount.at, mount.turn)).vertices) for m in job.body_meshes[body.name]]
+        corners = [extremes(m.moved(frame(mount.at, mount.turn)).vertices) for m in job.body_meshes[body.name]]
         if mount.link == base:
             tops = np.maximum(tops, tops_along(corners, poses[:, :3, 2]))
             continue
@@ -127,18 +127,6 @@ def tops_along(corners: list[Floats], directions: Floats) -> Floats:
     known, which = np.unique(np.round(directions, 4), axis=0, return_inverse=True)
     tops = np.max([(known @ points.T).max(axis=1) for points in corners], axis=0)
     return np.asarray(tops[which.reshape(-1)])
-
-
-def hull_corners(points: Floats) -> Floats:
-    """Corners among which the highest in any direction is: of few all, of many those of the convex hull."""
-    if len(points) <= FEW_CORNERS:
-        return points
-    from scipy.spatial import ConvexHull, QhullError  # not loaded for a small check
-
-    try:
-        return np.asarray(points[ConvexHull(points).vertices])
-    except QhullError:  # flat
-        return points
 
 
 def _approaches(motions: Motions, stands: _Stands, asked: NDArray[np.int64], say: Callable[..., None]) -> None:

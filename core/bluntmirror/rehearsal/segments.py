@@ -12,9 +12,9 @@ from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from scipy.spatial import ConvexHull
 
 from ..geometry.frames import Floats, inverse
+from ..geometry.hull import outline
 from ..machine.screws import Screws
 from ..material.cut_kernel import CUT, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
 from ..material.stock import Batch, RingBatch, RingSets, ToolSets, TurnedBatch
@@ -138,7 +138,7 @@ class Segments:
                 for block in tool.blocks:
                     placed = (block.vertices - tool.tip) @ pose[:3, :3].T
                     section = np.column_stack([placed[:, 2], placed @ out])
-                    made.append(section[ConvexHull(section).vertices])
+                    made.append(outline(section))
                 aside = np.cross([0.0, 0.0, 1.0], out)
                 self.off_plane = max(self.off_plane, float(np.abs(corners @ aside).max()),
                                      float(np.abs((self.start[of] - self.centre) @ aside).max()))  # fmt: skip

@@ -23,7 +23,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.mesh import Mesh, extrude, is_convex, joined, revolve, segments_for
+from ..geometry.hull import is_convex
+from ..geometry.mesh import Mesh, extrude, joined, revolve, segments_for
 from ..job import models
 
 Floats = NDArray[np.float64]

@@ -12,7 +12,8 @@ import numpy as np
 from shapely import MultiPoint, union_all
 from shapely.geometry import MultiPolygon, Polygon
 
-from ..geometry.mesh import Mesh, is_convex
+from ..geometry.hull import is_convex
+from ..geometry.mesh import Mesh
 from .assembly import Assembly
 
 SIMPLER_MM = 0.02
