@@ -16,7 +16,7 @@ import { ACCENT, INK, PAPER, SHEET } from "./look";
 import { SignIn } from "./SignIn";
 
 // The stage and its library come only when a rehearsal is opened.
-const Workspace = lazy(() => import("./Workspace").then((module) => ({ default: module.Workspace })));
+const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
 
 const MachineScreen = lazy(() => import("./machines/MachineScreen").then((module) => ({ default: module.MachineScreen })));
 const DeskScreen = lazy(() => import("./desk/DeskScreen").then((module) => ({ default: module.DeskScreen })));

@@ -1,0 +1,145 @@
+// The bodies of machine, fixture, tools and design: which are there at a moment, which are shown, and in what colour.
+
+import * as THREE from "three";
+
+import { STOP, toolColour } from "../look";
+import type { Replay } from "../replay/replay";
+import { mark, markable } from "./contactMark";
+import type { Skeleton } from "./skeleton";
+
+export type Showing = "shown" | "ghost" | "hidden";
+
+const CHOSEN = "#5f9db8";
+const GREYS: Record<string, string> = {
+  machine: "#a9b4b8", fixture: "#9c8f78", part: "#9c8f78", design: "#7fa98f", tool: "#5f6b70", stock: "#cfc9ba", access: "#c9a36a",
+};
+
+export interface Body {
+  mesh: THREE.Mesh;
+  name: string;
+  label: string;
+  role: string;
+  tool: number;
+  there: [number, number] | null;
+}
+
+/** What is asked of all bodies at once. `whole`: what is lit is coloured as a whole, not only at its place. */
+export interface Moment {
+  time: number;
+  tool: number;
+  tools: boolean;
+  lit: Set<string>;
+  whole: boolean;
+  inTheWay: Set<string>;
+  planes: THREE.Plane[] | null;
+}
+
+export class Bodies {
+  readonly all: Body[] = [];
+  private readonly showing = new Map<string, Showing>();
+  private chosen: string[] = [];
+
+  constructor(
+    private readonly replay: Replay,
+    private readonly skeleton: Skeleton,
+  ) {
+    for (const body of replay.description.bodies) {
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.BufferAttribute(replay.array(body.mesh.positions), 3));
+      geometry.setIndex(new THREE.BufferAttribute(replay.array(body.mesh.triangles), 1));
+      const material = new THREE.MeshStandardMaterial({ color: GREYS[body.role], roughness: 0.75, flatShading: true });
+      markable(material);
+      if (body.role === "design") Object.assign(material, { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 2 }); // lies in the blank's own faces
+      const mesh = new THREE.Mesh(geometry, material);
+      skeleton.of(body.link)!.add(mesh);
+      const label = body.role === "tool" ? `T${body.tool} ${body.name}` : body.name;
+      this.all.push({ mesh, name: body.name, label, role: body.role, tool: body.tool, there: body.there ?? null });
+      const first: Record<string, Showing> = { machine: replay.motionCount ? "ghost" : "shown", design: replay.motionCount ? "hidden" : "ghost", access: "ghost" };
+      this.showing.set(label, first[body.role] ?? "shown");
+    }
+    for (const stock of replay.description.stocks) this.showing.set(stock.name, "shown");
+  }
+
+  /** Of a body or stock. */
+  showingOf(label: string): Showing {
+    return this.showing.get(label) ?? "shown";
+  }
+
+  setShowing(label: string, state: Showing): void {
+    this.showing.set(label, state);
+  }
+
+  allShowing(): Map<string, Showing> {
+    return new Map(this.showing);
+  }
+
+  /** As it was remembered, for what is there. */
+  restoreShowing(showing: Map<string, Showing>): void {
+    for (const [label, state] of showing) if (this.showing.has(label)) this.showing.set(label, state);
+  }
+
+  /** The whole machine at once: ghost → hidden → shown → ghost. */
+  turnMachine(): void {
+    const machine = this.all.filter((body) => body.role === "machine");
+    const next = { ghost: "hidden", hidden: "shown", shown: "ghost" } as const;
+    const state = next[this.showingOf(machine[0]?.label ?? "")];
+    for (const { label } of machine) this.showing.set(label, state);
+  }
+
+  /** The bodies that a person works on: tinted, as nothing that touches is. */
+  choose(labels: string[]): void {
+    this.chosen = labels;
+  }
+
+  /** Only these bodies; the others become ghosts. Called with what is alone already, all come back. */
+  isolate(labels: string[]): void {
+    const alone = this.all.every(({ label }) => labels.includes(label) === (this.showingOf(label) === "shown"));
+    for (const { label } of this.all) this.showing.set(label, alone || labels.includes(label) ? "shown" : "ghost");
+  }
+
+  /** What stands in the way of an eye or a click. */
+  get solid(): Body[] {
+    return this.all.filter(({ mesh }) => mesh.visible && !(mesh.material as THREE.Material).transparent);
+  }
+
+  paint(moment: Moment): void {
+    for (const body of this.all) {
+      const { label, role } = body;
+      const state = this.showing.get(label)!;
+      // A design that is not shown stays away also when a finding names it: it would lie in the stock's own surface.
+      const lit = moment.lit.has(label) && !(role === "design" && state === "hidden");
+      const material = body.mesh.material as THREE.MeshStandardMaterial;
+      const carried = body.tool === moment.tool || this.replay.description.turret;
+      body.mesh.visible = (state !== "hidden" || lit) && (role !== "tool" || (carried && moment.tools)) && this.isThere(body, moment.time);
+      const ghost = (state === "ghost" || moment.inTheWay.has(label)) && !lit;
+      material.transparent = ghost;
+      material.opacity = ghost ? 0.16 : 1;
+      material.depthWrite = !ghost;
+      // A body is marked where it is touched; where a finding has no place, as a whole.
+      const whole = lit && moment.whole;
+      const chosen = this.chosen.includes(label) && !lit;
+      material.color.set(whole ? STOP : chosen ? CHOSEN : this.own(body));
+      material.emissive.set(whole ? STOP : "#000000");
+      material.emissiveIntensity = whole ? 0.35 : 0;
+      mark(material, lit && !moment.whole);
+      material.clippingPlanes = role === "fixture" || role === "design" ? moment.planes : null;
+    }
+  }
+
+  /** Between two programmed stops, where a body comes and goes. */
+  private isThere({ there }: Body, time: number): boolean {
+    return !there || (time >= there[0] && (time < there[1] || there[1] >= this.replay.seconds) && there[0] < there[1]);
+  }
+
+  private own({ role, name, tool }: Body): string {
+    if (role === "tool" && (name === "cutter" || name === "insert")) return toolColour(tool);
+    return role === "machine" ? this.sideColour(name) : GREYS[role];
+  }
+
+  /** The machine's tool side cooler, its work side warmer, what carries both in between. */
+  private sideColour(link: string): string {
+    const { toolMount, workMount } = this.replay.description;
+    const [tool, work] = [this.skeleton.carries(link, toolMount.link), this.skeleton.carries(link, workMount.link)];
+    return tool === work ? GREYS.machine : tool ? "#9db0bb" : "#b9b29c";
+  }
+}

@@ -1,0 +1,141 @@
+// A stock through time: bricks of the film in the version of the moment, coloured by the tool that cut them or by deviation.
+
+import * as THREE from "three";
+
+import { deviationColour, toolColour } from "../look";
+import { FilmIndex, type Replay } from "../replay/replay";
+import { matrix, type Skeleton } from "./skeleton";
+
+/** Full colour of a deviation at `reach` mm. */
+export type Colours = { by: "tool" } | { by: "deviation"; reach: number };
+
+export class StockView {
+  readonly group = new THREE.Group();
+  readonly name: string;
+  private readonly film: FilmIndex;
+  private readonly bricks = new Map<number, { mesh: THREE.Mesh; version: number }>();
+  private readonly vertices: Float32Array;
+  private readonly quads: Uint16Array;
+  private readonly tags: Int32Array;
+  private readonly vertexEnd: Uint32Array;
+  private readonly quadEnd: Uint32Array;
+  private readonly deviation = new Map<number, Float32Array>(); // version → deviation of each quad, for the final bricks
+  private colours: Colours = { by: "tool" };
+
+  constructor(
+    private readonly replay: Replay,
+    private readonly skeleton: Skeleton,
+    private readonly told: Replay["description"]["stocks"][number],
+  ) {
+    this.name = told.name;
+    this.group.matrixAutoUpdate = false;
+    this.group.matrix.copy(matrix(told.matrix));
+    skeleton.of(told.link)!.add(this.group);
+    this.film = new FilmIndex(replay.array(told.brick), replay.array(told.time));
+    this.vertices = replay.array(told.vertices) as Float32Array;
+    this.quads = replay.array(told.quads) as Uint16Array;
+    this.tags = replay.array(told.tags) as Int32Array;
+    this.vertexEnd = replay.array(told.vertexEnd) as Uint32Array;
+    this.quadEnd = replay.array(told.quadEnd) as Uint32Array;
+    if (!told.part) return;
+    const all = replay.array(told.part.deviation) as Float32Array;
+    let at = 0;
+    for (const version of replay.array(told.part.final)) {
+      this.deviation.set(version, all.subarray(at, at + this.count(version)));
+      at += this.count(version);
+    }
+  }
+
+  get hasDesign(): boolean {
+    return this.deviation.size > 0;
+  }
+
+  colour(colours: Colours): void {
+    this.colours = colours;
+    for (const brick of this.bricks.values()) brick.version = -2;
+  }
+
+  /** As it stands at a moment; a deviation is that of the finished part. */
+  show(time: number, state: "shown" | "ghost" | "hidden", planes: THREE.Plane[] | null): void {
+    this.group.visible = state !== "hidden";
+    const moment = this.colours.by === "deviation" ? this.replay.seconds : time;
+    for (const brick of this.film.bricks) this.brick(brick, this.film.versionAt(brick, moment), state === "ghost", planes);
+  }
+
+  /** A place of the mount's frame in the machine's, as it stands. */
+  fromMount(): THREE.Matrix4 {
+    return this.skeleton.frame(this.told.link).multiply(matrix(this.told.mount));
+  }
+
+  /** The motion that made a face (−1: none did), and its deviation. */
+  face({ version }: { version: number }, triangle: number): { motion: number; deviation: number | null } {
+    const quad = triangle >> 1;
+    return { motion: this.tags[this.first(version) + quad], deviation: this.deviation.get(version)?.[quad] ?? null };
+  }
+
+  /** How many quads are on show. */
+  get seen(): number {
+    let total = 0;
+    for (const { version } of this.bricks.values()) if (version >= 0) total += this.count(version);
+    return total;
+  }
+
+  private first(version: number): number {
+    return version ? this.quadEnd[version - 1] : 0;
+  }
+
+  private count(version: number): number {
+    return this.quadEnd[version] - this.first(version);
+  }
+
+  private brick(brick: number, version: number, ghost: boolean, planes: THREE.Plane[] | null): void {
+    let known = this.bricks.get(brick);
+    if (!known) {
+      const material = new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.8 });
+      known = { mesh: new THREE.Mesh(new THREE.BufferGeometry(), material), version: -2 };
+      this.group.add(known.mesh);
+      this.bricks.set(brick, known);
+    }
+    const material = known.mesh.material as THREE.MeshStandardMaterial;
+    material.transparent = ghost;
+    material.opacity = ghost ? 0.25 : 1;
+    material.clippingPlanes = planes;
+    material.side = planes ? THREE.DoubleSide : THREE.FrontSide;
+    if (known.version === version) return;
+    known.version = version;
+    known.mesh.geometry.dispose();
+    known.mesh.geometry = version < 0 ? new THREE.BufferGeometry() : this.geometry(version);
+    known.mesh.userData = { stock: this, version };
+  }
+
+  private geometry(version: number): THREE.BufferGeometry {
+    const v0 = version ? this.vertexEnd[version - 1] : 0;
+    const q0 = this.first(version);
+    const quads = this.count(version);
+    const tools = this.replay.column("tool");
+    const positions = new Float32Array(quads * 18);
+    const colours = new Float32Array(quads * 18);
+    const colour = new THREE.Color();
+    const deviation = this.deviation.get(version);
+    const { gouge, excess } = this.replay.description.checks;
+    for (let q = 0; q < quads; q++) {
+      const corner = [0, 1, 2, 3].map((c) => 3 * (v0 + this.quads[4 * (q0 + q) + c]));
+      const tag = this.tags[q0 + q];
+      if (this.colours.by === "tool") colour.set(toolColour(tag >= 0 ? tools[tag] : 0));
+      else if (deviation) colour.setRGB(...deviationColour(deviation[q], gouge, excess, this.colours.reach));
+      else colour.set("#cfc9ba");
+      [0, 1, 2, 0, 2, 3].forEach((c, i) => {
+        const at = 18 * q + 3 * i;
+        for (let d = 0; d < 3; d++) positions[at + d] = this.vertices[corner[c] + d];
+        colours[at] = colour.r;
+        colours[at + 1] = colour.g;
+        colours[at + 2] = colour.b;
+      });
+    }
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
+    geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
+    geometry.computeVertexNormals();
+    return geometry;
+  }
+}

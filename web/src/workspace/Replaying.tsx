@@ -1,0 +1,208 @@
+// A rehearsal that is done: script, stage, inspector and tape over one player.
+
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Alert, Spin } from "antd";
+import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
+
+import { api, type Finding, type Judgement } from "../api/client";
+import { Docket, Verdict } from "../inspector/Docket";
+import { Margins } from "../inspector/Margins";
+import { PartList } from "../inspector/PartList";
+import { Readout } from "../inspector/Readout";
+import { ToolList } from "../inspector/ToolList";
+import { Divider, useWidth } from "../pane/Divider";
+import { Tabs } from "../pane/Tabs";
+import { knock, passing, setSound, soundOn } from "../replay/alarm";
+import { Player } from "../replay/player";
+import { Replay, type Description, type Spot } from "../replay/replay";
+import { Script } from "../script/Script";
+import type { Colouring, StageScene } from "../stage/scene";
+import { Stage } from "../stage/Stage";
+import { Tape } from "../tape/Tape";
+import { useHalting } from "./halting";
+import { KeyList, useKeys } from "./keys";
+import { replayKeys } from "./replayKeys";
+import { Transport } from "./Transport";
+
+async function loadReplay(id: number): Promise<Replay> {
+  const [description, binary] = await Promise.all([
+    api.artifact(id, "replay.json").then((r) => r.json() as Promise<Description>),
+    api.artifact(id, "replay.bin").then((r) => r.arrayBuffer()),
+  ]);
+  return new Replay(description, binary);
+}
+
+export function Rehearsed({ id }: { id: number }) {
+  const queries = useQueryClient();
+  const rehearsal = useQuery({ queryKey: ["rehearsal", id], queryFn: () => api.rehearsal(id) }).data!;
+  const replay = useQuery({ queryKey: ["replay", id], queryFn: () => loadReplay(id), staleTime: Infinity, gcTime: 0 });
+  if (replay.isError) return <Alert className="middle" type="error" title={replay.error.message} />;
+  if (!replay.data) return <Spin className="middle" description="Loading the replay" />;
+  const triage = async (finding: Finding, judgement: Judgement | null, reason: string) => {
+    await (judgement ? api.triage(finding.id, judgement, reason) : api.clearTriage(finding.id));
+    await queries.invalidateQueries({ queryKey: ["rehearsal", id] });
+  };
+  return <Replaying key={id} id={id} replay={replay.data} rehearsal={rehearsal} onTriage={triage} />;
+}
+
+interface ReplayingProps {
+  id: number;
+  replay: Replay;
+  rehearsal: Parameters<typeof Docket>[0]["rehearsal"];
+  onTriage: Parameters<typeof Docket>[0]["onTriage"];
+}
+
+type Tab = "docket" | "part" | "tools" | "margins";
+const SCRIPT_WIDTH = 250;
+const INSPECTOR_WIDTH = 316;
+
+function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
+  const player = useMemo(() => new Player(replay.seconds), [replay]);
+  useEffect(() => () => player.dispose(), [player]);
+  const [chosen, setChosen] = useState<number | null>(null);
+  const [help, setHelp] = useState(false);
+  const [tab, setTab] = useState<Tab>("docket");
+  const [colouring, setColouring] = useState<Colouring>("tool");
+  const { gouge, excess } = replay.description.checks;
+  const [reach, setReach] = useState(Math.max(gouge, excess) <= 0.1 ? 0.2 : 1);
+  const [left, setLeft] = useWidth("script", SCRIPT_WIDTH, 140, 720);
+  const [right, setRight] = useWidth("inspector", INSPECTOR_WIDTH, 260, 640);
+  const scene = useRef<StageScene | null>(null);
+  const findings = rehearsal.findings;
+  const [halting, setHalting] = useHalting(player, replay, findings);
+  const selected = findings.find((finding) => finding.id === chosen) ?? null;
+
+  const passed = useSyncExternalStore(player.subscribe, () => (player.playing > 0 ? passing(findings, player.time, player.speed) : null));
+  const [sound, setSounding] = useState(soundOn);
+  useEffect(() => {
+    if (passed && sound) knock(passed.data.severity);
+  }, [passed, sound]);
+
+  const motion = useSyncExternalStore(player.subscribe, () => replay.motionAt(player.time));
+  const file = replay.motionCount ? replay.column("file")[motion] : 0;
+  const name = replay.description.files?.[file];
+  const text = useQuery({ queryKey: ["text", id, name], queryFn: () => api.text(id, name!), enabled: !!name, staleTime: Infinity });
+  const inFile = useMemo(() => findings.filter((finding) => finding.data.program === name), [findings, name]);
+
+  const seek = useCallback(
+    (time: number) => {
+      player.play(0);
+      player.seek(time);
+    },
+    [player],
+  );
+  const select = useCallback(
+    (finding: number | null) => {
+      setChosen(finding);
+      if (finding !== null) setTab("docket");
+      const found = findings.find((item) => item.id === finding);
+      if (found) seek(found.data.time);
+    },
+    [findings, seek],
+  );
+  const toMotion = useCallback((to: number) => seek(replay.endOf(to)), [replay, seek]);
+  const toLine = useCallback(
+    (line: number) => {
+      const to = replay.motionOfLine(file, line);
+      if (to >= 0) toMotion(to);
+    },
+    [replay, file, toMotion],
+  );
+  const keepScene = useCallback((made: StageScene | null) => {
+    scene.current = made;
+  }, []);
+  const pictureOf = useCallback(
+    ({ data }: Finding) => (scene.current && data.point ? scene.current.picture(data.time, data.bodies, data.point) : null),
+    [],
+  );
+  const showDeviation = useCallback(() => setColouring("deviation"), []);
+  const toSpot = (stock: number, spot: Spot) => {
+    seek(replay.seconds);
+    setColouring("deviation");
+    if (scene.current) scene.current.focus(scene.current.fromWork(stock, spot.point));
+  };
+
+  const keys = useMemo(
+    () =>
+      replayKeys({
+        replay,
+        player,
+        findings,
+        chosen,
+        scene: () => scene.current,
+        seek,
+        select,
+        turnBlocks: () => setHalting((now) => (now === "block" ? "on" : "block")),
+        turnDeviation: () => setColouring((now) => (now === "tool" ? "deviation" : "tool")),
+        help: () => setHelp(true),
+      }),
+    [replay, player, findings, chosen, seek, select, setHalting],
+  );
+  useKeys(keys);
+
+  return (
+    <>
+      <div className="panes">
+        <section className="pane-script" aria-label="Script" style={{ width: left }}>
+          <h3>{name ?? "no program"}</h3>
+          {text.isError && <Alert type="error" title={text.error.message} />}
+          {text.data !== undefined && (
+            <Script text={text.data} file={file} replay={replay} player={player} findings={inFile} onLine={toLine} />
+          )}
+        </section>
+        <Divider label="Width of the script" width={left} side={1} initial={SCRIPT_WIDTH} onWidth={setLeft} />
+        <Stage
+          replay={replay}
+          player={player}
+          finding={selected}
+          passing={passed}
+          text={text.data}
+          colouring={colouring}
+          reach={reach}
+          onColouring={setColouring}
+          onReach={setReach}
+          onMotion={toMotion}
+          onScene={keepScene}
+        />
+        <Divider label="Width of the inspector" width={right} side={-1} initial={INSPECTOR_WIDTH} onWidth={setRight} />
+        <section className="pane-inspector" aria-label="Inspector" style={{ width: right }}>
+          <Readout replay={replay} player={player} />
+          <Verdict rehearsal={rehearsal} />
+          <Tabs
+            value={tab}
+            onChange={setTab}
+            tabs={[
+              ["docket", "Docket"],
+              ["part", "Part"],
+              ["tools", "Tools"],
+              ["margins", "Margins"],
+            ]}
+          />
+          <div className="inspector-body">
+            {tab === "docket" && (
+              <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} />
+            )}
+            {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} onSpot={toSpot} onDeviation={showDeviation} />}
+            {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
+            {tab === "margins" && <Margins rehearsal={rehearsal} onTime={seek} />}
+          </div>
+        </section>
+      </div>
+      <footer>
+        <Transport
+          player={player}
+          halting={halting}
+          onHalting={setHalting}
+          sound={sound}
+          onSound={(on) => {
+            setSound(on);
+            setSounding(on);
+          }}
+          onHelp={() => setHelp(true)}
+        />
+        <Tape replay={replay} player={player} findings={findings} selected={chosen} passing={passed?.id ?? null} onFinding={select} />
+      </footer>
+      <KeyList keys={keys} open={help} onClose={() => setHelp(false)} />
+    </>
+  );
+}

@@ -1,0 +1,116 @@
+// One rehearsal: what it is of, what can be done with it, and its state: waiting, under way, done, failed.
+
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Alert, App, Button, Dropdown, Spin } from "antd";
+import { useEffect, useState } from "react";
+
+import { api, follow, type Progress } from "../api/client";
+import { Rehearsed } from "./Replaying";
+import { UnderWay } from "./UnderWay";
+
+const FILES: [string, string][] = [
+  ["report.html", "Report, to read and print"],
+  ["verdict.json", "Verdict, JSON"],
+  ["verdict.sarif", "Verdict, SARIF"],
+  ["verdict.xml", "Verdict, JUnit"],
+  ["trace.csv", "Every motion, CSV"],
+  ["stock.stl", "Machined stock, STL"],
+];
+
+interface WorkspaceProps {
+  id: number;
+  onLeave: () => void;
+  onRehearsal: (id: number) => void;
+  onSetup: (revision: number) => void;
+  onDesk: (revision: number) => void;
+}
+
+export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: WorkspaceProps) {
+  const { message } = App.useApp();
+  const queries = useQueryClient();
+  const rehearsal = useQuery({ queryKey: ["rehearsal", id], queryFn: () => api.rehearsal(id) });
+  const [progress, setProgress] = useState<Progress | null>(null);
+  const state = rehearsal.data?.state;
+  const running = state === "queued" || state === "running";
+
+  useEffect(() => {
+    if (!running) return;
+    return follow(id, (event) => {
+      setProgress(event);
+      if (!["queued", "running"].includes(event.state)) {
+        setProgress(null);
+        void queries.invalidateQueries();
+      }
+    });
+  }, [id, running, queries]);
+
+  const again = async () => {
+    try {
+      onRehearsal((await api.rehearse(rehearsal.data!.revision)).id);
+    } catch (error) {
+      message.error((error as Error).message);
+    }
+  };
+
+  if (rehearsal.isPending) return <Spin className="middle" />;
+  if (rehearsal.isError)
+    return <Alert className="middle" type="error" title={rehearsal.error.message} action={<Button onClick={onLeave}>All jobs</Button>} />;
+  const data = rehearsal.data;
+  return (
+    <div className="workspace">
+      <header>
+        <Button size="small" onClick={onLeave}>
+          All jobs
+        </Button>
+        <b>{data.job_name}</b>
+        <span className="quiet">
+          {data.machine} · revision {data.revision_number}
+          {data.revision_label && ` ${data.revision_label}`} · rehearsal {data.id}
+        </span>
+        <span className="grow" />
+        {running ? (
+          <Button size="small" onClick={() => api.cancel(id)}>
+            Cancel
+          </Button>
+        ) : (
+          <>
+            <Dropdown
+              menu={{
+                items: FILES.filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({
+                  key: file,
+                  label: (
+                    <a href={api.artifactAddress(id, file)} {...(file === "report.html" ? { target: "_blank" } : { download: file })}>
+                      {label}
+                    </a>
+                  ),
+                })),
+              }}
+              trigger={["click"]}
+              disabled={!data.artifacts.length}
+            >
+              <Button size="small">Files</Button>
+            </Dropdown>
+            <Button size="small" onClick={() => onSetup(data.revision)}>
+              Setup
+            </Button>
+            <Button size="small" onClick={() => onDesk(data.revision)}>
+              Script
+            </Button>
+            <Button size="small" type="primary" onClick={again}>
+              Rehearse again
+            </Button>
+          </>
+        )}
+      </header>
+      {state === "done" ? (
+        <Rehearsed id={id} />
+      ) : (
+        <div className="middle">
+          {running && <UnderWay waiting={state === "queued" && !progress} stage={progress?.stage ?? data.stage} share={progress?.share ?? data.share} />}
+          {state === "failed" && <Alert type="error" title="The rehearsal failed" description={data.error} />}
+          {state === "cancelled" && <Alert type="info" title="The rehearsal was cancelled" />}
+        </div>
+      )}
+    </div>
+  );
+}
