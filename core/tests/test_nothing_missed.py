@@ -266,6 +266,25 @@ class Registers(WithFolder):
         for held, expected in ((6.0, [("tool.register", 1.0)]), (5.0, []), (0.1, [])):
             self.assertEqual(self.check(cut, registers={"H": 92, "D": held}), expected, held)
 
+    def test_a_geometry_that_is_not_the_turning_tools(self) -> None:
+        """By length and offset T1's tip stands at X 100 (a diameter: 2 · 50) and Z 20, T2's at 100 and 0, T3's at 120 and 0."""
+        program = TURN_HEAD + "T0101\nG97 S500 M3\nG0 X70. Z5.\nM30\n"
+        options = {
+            "programs": [{"main": "O1.nc", "dialect": "iso-turn"}],
+            "bodies": [BAR],
+            "work_offsets": {"G54": {"datum": [0, 0, 100], "mount": "chuck"}},
+        }
+        fits: list[dict[str, float]] = [{"X": 100, "Z": 20}, {"X": 100, "Z": 0}, {"X": 120, "Z": 0}]
+        for own, others, expected in (
+            ({}, 0, []), ({"X": 101}, 0, [("X", 1.0)]), ({"Z": 19.5}, 0, [("Z", 0.5)]), ({"X": 100.01, "Z": 20.01}, 0, []),
+            ({"Z": -30}, -50, []),  # every Z measured from a master tool
+            ({"Z": -29}, -50, [("Z", 1.0)]),
+        ):  # fmt: skip
+            registers = [fits[0] | own, *({**fit, "Z": fit["Z"] + others} for fit in fits[1:])]
+            tools = [tool | {"registers": held} for tool, held in zip(TOOLS, registers, strict=True)]
+            found = check_program(job_on(self.folder, lathe(), program, tools=tools, **options)).findings
+            self.assertEqual([(f.axis, round(f.amount, 6)) for f in found if f.kind == "tool.register"], expected, own)
+
     def test_a_tool_shorter_than_its_reach_cannot_be(self) -> None:
         with self.assertRaisesRegex(JobUnreadable, "must not be less than reach"):
             self.check(self.CUT, length=30)

@@ -13,7 +13,9 @@ from collections import Counter
 import numpy as np
 
 from ..job.models import Insert, ToolEntry
+from ..program.motions import TOOL_CHANGE
 from .result import Timed
+from .virtual_control import tool_geometry
 
 FITS_MM = 0.01 + 1e-6
 WEAR_MM = 0.5
@@ -23,6 +25,11 @@ def shared_constant(entries: list[ToolEntry], number: int) -> float:
     """What the length registers of the other tools differ from their true lengths by, when more than half of them agree."""
     others = [e for e in entries if e.number != number and not isinstance(e.cutter, Insert)]
     off = [round(e.registers.get("H", e.length) - e.length, 2) for e in others]
+    return _agreed(off)
+
+
+def _agreed(off: list[float]) -> float:
+    """What more than half of some values are; 0 where they do not agree."""
     if not off:
         return 0.0
     value, count = Counter(off).most_common(1)[0]
@@ -31,9 +38,10 @@ def shared_constant(entries: list[ToolEntry], number: int) -> float:
 
 def check_registers(result: Timed) -> None:
     """One caution for each tool and register, at the first motion that uses it."""
-    if result.setup.dialect.turning:
-        return  # geometry registers count from the turret: see `virtual_control.tool_geometry`
     motions, entries = result.reel.motions, result.job.tools.tools
+    if result.setup.dialect.turning:
+        _geometry(result)
+        return
     own = {e.number: e for e in entries if not isinstance(e.cutter, Insert)}
     for number in np.unique(motions.tool[motions.snapshot >= 0]).tolist():
         entry = own.get(number)
@@ -67,6 +75,37 @@ def _length(result: Timed, entry: ToolEntry, rows: dict[int, np.ndarray], consta
 
 def _misfit(register: float, length: float, constant: float) -> float:
     return min(abs(register - length), abs(register - length - constant))
+
+
+def _geometry(result: Timed) -> None:
+    """Turning: where X and Z of a register say that the tip is, beside where it truly is; as typed, diameters where they are."""
+    motions, setup = result.reel.motions, result.setup
+    true, _ = tool_geometry(result.job, result.chain, setup.axes, typed=False)
+    entries = {entry.number: entry for entry in result.job.tools.tools}
+    off = {
+        (number, axis): typed - true[number][axis] * (2.0 if axis in setup.diameters else 1.0)
+        for number, entry in entries.items()
+        for axis, typed in entry.registers.items()
+        if axis in true[number]
+    }
+    for (number, axis), away in off.items():
+        others = [round(far, 2) for (other, of), far in off.items() if of == axis and other != number]
+        constant = _agreed(others)
+        misfit = min(abs(away), abs(away - constant))
+        rows = np.flatnonzero((motions.tool == number) & (motions.kind != TOOL_CHANGE))
+        if misfit <= FITS_MM or not len(rows):
+            continue
+        held, right = entries[number].registers[axis], entries[number].registers[axis] - away + constant
+        word = f"{axis} (a diameter)" if axis in setup.diameters else axis
+        told = (
+            f"register {number:02d} holds {word} {held:.3f}, but by its tip T{number} stands at {right - constant:.3f}"
+        )
+        if constant:
+            told += f" ({right:.3f} as the table's others are measured)"
+        result.docket.add(
+            "tool.register", told, where=result.reel.where(int(rows[0]), last=int(rows[-1])), count=len(rows), amount=misfit,
+            axis=axis, remedy=f"Measure T{number} again, or set {axis} of register {number:02d} to {right:.3f}.",
+        )  # fmt: skip
 
 
 def _radius(result: Timed, entry: ToolEntry, rows: dict[int, np.ndarray]) -> None:

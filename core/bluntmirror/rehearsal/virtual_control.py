@@ -33,10 +33,12 @@ def tool_mount(job: Job, chain: Chain, number: int) -> Mount:
     return chain.mount_of("tool")
 
 
-def tool_geometry(job: Job, chain: Chain, axes: tuple[str, ...]) -> tuple[dict[int, dict[str, float]], dict[int, Nose]]:
-    """Geometry registers of turning tools: what the control adds to X and Z for each. Where the table says nothing, the
-    true place of the tip beside the first station's gauge point; diameters as typed, halved. And the noses of inserts: which
-    way from the tip their centre lies."""
+def tool_geometry(
+    job: Job, chain: Chain, axes: tuple[str, ...], typed: bool = True
+) -> tuple[dict[int, dict[str, float]], dict[int, Nose]]:
+    """Geometry registers of turning tools: what the control adds to X and Z for each. Where the table says nothing (or all is
+    asked as it truly is, not as `typed`), the place of the tip beside the first station's gauge point; diameters as typed,
+    halved. And the noses of inserts: which way from the tip their centre lies."""
     channel = next(c for c in job.machine.channels if tuple(c.axes) == axes)
     zero = np.zeros((1, len(chain.axes)))
     base = chain.mount_pose(chain.mount_of("tool"), zero)[0, :3, 3]
@@ -53,7 +55,7 @@ def tool_geometry(job: Job, chain: Chain, axes: tuple[str, ...]) -> tuple[dict[i
         back = np.linalg.lstsq(ways, -work_frame.T @ tip, rcond=None)[0]
         own = {axis: float(value) + 0.0 for axis, value in zip(linear, back, strict=True)}
         for axis in ("X", "Y", "Z"):
-            if axis in entry.registers:
+            if typed and axis in entry.registers:
                 own[axis] = entry.registers[axis] / (2.0 if axis in channel.diameters else 1.0)
         result[entry.number] = own
         if isinstance(entry.cutter, Insert) and entry.cutter.nose_radius:

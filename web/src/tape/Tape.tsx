@@ -16,6 +16,8 @@ interface Props {
   onFinding: (id: number) => void;
 }
 
+const LAST_LABEL = 0.96; // a tick beyond this share has no room for its label
+
 function stepFor(seconds: number): number {
   return [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600].find((step) => seconds / step <= 12) ?? 7200;
 }
@@ -49,7 +51,7 @@ export function Tape({ replay, player, findings, selected, passing, onFinding }:
       >
         {Array.from({ length: Math.floor(total / step) + 1 }, (_, i) => (
           <span key={i} className="tape-tick" style={{ left: share(i * step) }}>
-            {clock(i * step).replace(/\.0$/, "")}
+            {i * step < LAST_LABEL * total && clock(i * step).replace(/\.0$/, "")}
           </span>
         ))}
         {operations.map((operation, i) => {
