@@ -2,16 +2,23 @@
 
 import json
 import random
+import tempfile
 import unittest
+from pathlib import Path
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bluntmirror.program.dialect import BUILT_IN, built_in, read_dialect
 from bluntmirror.program.meanings import MEANINGS
+from bluntmirror.rehearsal import check_program
 
 from . import test_kinematics, test_macros, test_mill, test_turn_language
+from .build import HEAD, slot_job
 from .language import READY, SHOWN, mill, read
+from .machines import job_on
+from .test_lathe import BAR, TOOLS
+from .test_lathe import lathe as turning_machine
 
 MODULES = (test_kinematics, test_macros, test_mill, test_turn_language)
 
@@ -91,3 +98,43 @@ class Robust(unittest.TestCase):
         )
         setup = lathe(dialect, max_blocks=500) if "turn" in dialect else mill(dialect, max_blocks=500)
         read(setup, READY + text + "M30\nO8000\nG91 G1 X1.\nG90\nM99\n")
+
+    @given(st.integers(0, 2**32))
+    @settings(max_examples=40, deadline=None)
+    def test_whole_jobs_with_subprograms_point_to_places_that_exist(self, seed: int) -> None:
+        """Whatever is written in a main program and in those that it calls: the check comes to an end, every finding stands on a
+        line of the program that it names, and every edit offered is of the line as it is there."""
+        rng = random.Random(seed)
+        turning = rng.random() < 0.4
+        blocks = [
+            " ".join(rng.choice(self.PIECES) for _ in range(rng.randint(1, 3))) for _ in range(rng.randint(2, 30))
+        ]
+        at = rng.randint(0, len(blocks))
+        texts = {
+            "nc/main.nc": ("T0101\nG97 S500 M3\nG0 X70. Z5.\n" if turning else HEAD) + "\n".join([*blocks[:at], "M98 P8000", "M30"]) + "\n",
+            "nc/O8000.nc": "O8000\n" + "\n".join([*blocks[at:], rng.choice(["M99", "", "M99 P10"])]) + "\n",
+        }  # fmt: skip
+        program = {"main": "nc/main.nc", "library": ["nc/O8000.nc"]}
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "nc").mkdir()
+            for path, text in texts.items():
+                (folder / path).write_text(text)
+            if turning:
+                program["dialect"] = rng.choice(["iso-turn", "iso-turn-b"])
+                job = job_on(
+                    folder, turning_machine(), "M30\n", programs=[program], tools=TOOLS, bodies=[BAR], work_offsets={}
+                )
+            else:
+                program["dialect"] = rng.choice(["iso-mill", "rs274"])
+                job = slot_job(folder, "M30\n", programs=[program])
+            found = check_program(job).findings
+        lines = {path: text.split("\n") for path, text in texts.items()}
+        for finding in found:
+            if finding.program:
+                self.assertIn(finding.program, lines)
+                self.assertLessEqual(finding.line, len(lines[finding.program]), finding)
+            for edit in finding.fix.edits if finding.fix else ():
+                self.assertIn(edit.program, lines)
+                if edit.old is not None:
+                    self.assertEqual(edit.old, lines[edit.program][edit.line - 1], finding)
