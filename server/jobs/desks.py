@@ -8,6 +8,7 @@ import json
 import re
 import zipfile
 from dataclasses import asdict, replace
+from pathlib import PurePath
 from typing import Any
 
 import numpy as np
@@ -26,6 +27,17 @@ from .models import Revision, RuleSetting
 from .services import Refused
 
 Json = dict[str, Any]
+NO_PROGRAMS = {
+    ".json",
+    ".stl",
+    ".step",
+    ".stp",
+    ".3mf",
+    ".glb",
+    ".zip",
+    ".dxf",
+    ".urdf",
+}  # other files that a job may hold
 MOST_TEXT = 60_000_000  # bytes of programs taken with one question
 
 
@@ -86,18 +98,42 @@ def rewritten(raw: bytes, text: str) -> bytes:
     return head + b"".join(lines[:first]) + middle + b"".join(lines[len(lines) - last :] if last else [])
 
 
-def edited(revision: Revision, programs: dict[str, str], data: Json | None, tools: Json | None) -> Job:
-    """The revision's job with the texts, job.json and tools that a screen holds. Raises Refused."""
+def _named(data: Json) -> list[str]:
+    """The programs that a job.json names."""
+    return [name for entry in data.get("programs", []) for name in [entry["main"], *entry.get("library", [])]]
+
+
+def _written(base: Job, named: list[str], programs: dict[str, str]) -> dict[str, bytes]:
+    """The files of the programs that a screen holds: those of the job in their own encoding, new ones in UTF-8. Every program
+    that is named must be there. Raises Refused."""
     if sum(len(text) for text in programs.values()) > MOST_TEXT:
         raise Refused(f"the programs are larger than {MOST_TEXT // 10**6} MB together")
+    if lacking := [name for name in named if name not in base.programs and name not in programs]:
+        raise Refused(f"the job names the program '{lacking[0]}', but has no such file")
+    if strange := sorted(set(programs) - set(named)):
+        raise Refused(f"the job has no program '{strange[0]}'")
+    made = {}
+    for name, text in programs.items():
+        if name in base.programs:
+            made[name] = rewritten(base.programs[name], text)
+            continue
+        if (
+            PurePath(name).suffix.lower() in NO_PROGRAMS
+            or not re.fullmatch(r"[\w .+-]{1,120}", name)
+            or name.strip(" .") != name
+        ):
+            raise Refused(
+                f"'{name}' is no name for a program: letters, digits, blanks, point, + and -, and no ending of another kind of file"
+            )
+        made[name] = text.encode()
+    return made
+
+
+def edited(revision: Revision, programs: dict[str, str], data: Json | None, tools: Json | None) -> Job:
+    """The revision's job with the texts, job.json and tools that a screen holds. Raises Refused."""
     base = setups.opened(revision, data)
-    unknown = sorted(set(programs) - set(base.programs))
-    if unknown:
-        raise Refused(f"the job has no program '{unknown[0]}'")
-    made = replace(
-        base,
-        programs={**base.programs, **{name: rewritten(base.programs[name], text) for name, text in programs.items()}},
-    )
+    named = [name for entry in base.file.programs for name in [entry.main, *entry.library]]
+    made = replace(base, programs={**base.programs, **_written(base, named, programs)})
     for name in ("body_meshes", "link_meshes"):  # worked out once for the job, not once a keystroke
         made.__dict__[name] = getattr(base, name)
     if tools is not None:
@@ -174,22 +210,30 @@ def save(
     """The desk's programs (and tools, and job.json) as a new revision of the job. What was not touched stays byte for byte."""
     held = setups.opened(revision)
     files: dict[str, bytes] = {}
-    for name, text in programs.items():
-        if name not in held.programs:
-            raise Refused(f"the job has no program '{name}'")
-        files[name] = rewritten(held.programs[name], text)
+    named = list(held.programs)
     if data is not None:
         try:
             JobFile.model_validate(data)
         except ValidationError as error:
             first = error.errors()[0]
             raise Refused(f"job.json: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
+        named = _named(data)
+    files.update(_written(held, named, programs))
+    if data is not None:
         files["job.json"] = json.dumps({**data, "name": revision.job.name}, indent=1).encode()
     if tools is not None:
         with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
             name = json.loads(bundle.read("job.json").decode("utf-8-sig"))["tools"]
         files[name] = json.dumps(tools, indent=1).encode()
-    return setups.changed(revision, files, user, label)
+    gone = [name for name in held.programs if name not in named]
+    return setups.changed(revision, files, user, label, gone)
+
+
+def program_file(job: Job, name: str) -> bytes:
+    """A program as it is held, as the file that it is. Raises Refused."""
+    if name not in job.programs:
+        raise Refused(f"the job has no program '{name}'")
+    return job.programs[name]
 
 
 # --- rules ----------------------------------------------------------------------------------------------------------------

@@ -12,6 +12,7 @@ import tempfile
 import threading
 import zipfile
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path, PurePosixPath
 from typing import Any, Generic, TypeVar
@@ -315,7 +316,10 @@ def inside(name: str) -> str:
     return parts.as_posix()
 
 
-def changed(revision: Revision, files: dict[str, bytes], user: AbstractBaseUser, label: str) -> Revision:
+def changed(
+    revision: Revision, files: dict[str, bytes], user: AbstractBaseUser, label: str, gone: Sequence[str] = ()
+) -> Revision:
+    """The revision's files with some in place of others, and some `gone`, as a new revision."""
     with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
         place = Path(folder)
         with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
@@ -324,6 +328,8 @@ def changed(revision: Revision, files: dict[str, bytes], user: AbstractBaseUser,
             target = place / inside(name)
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(data)
+        for name in gone:
+            (place / inside(name)).unlink(missing_ok=True)
         return take_in_path(revision.job.organisation, user, place, label, revision)
 
 

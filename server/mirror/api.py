@@ -3,6 +3,7 @@
 import json
 import re
 import zipfile
+from pathlib import PurePosixPath
 from typing import Any
 from urllib.parse import quote
 
@@ -10,6 +11,7 @@ from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
 from ninja import File, Form, NinjaAPI, Status
 from ninja.files import UploadedFile
 from ninja.security import django_auth
@@ -19,6 +21,7 @@ from accounts.models import Organisation
 from bluntmirror.findings import CATALOGUE
 from bluntmirror.findings.identity import judged
 from bluntmirror.geometry.features import Feature
+from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from jobs import desks, running, services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Triage
@@ -54,6 +57,7 @@ from .schemas import (
     PickIn,
     PictureOut,
     PlaceOut,
+    ProgramIn,
     RehearsalFull,
     RehearsalOut,
     RepeatIn,
@@ -508,10 +512,12 @@ def swap(request: HttpRequest, number: int, machine: int) -> Any:
 def desk(request: HttpRequest, number: int) -> Any:
     revision = _revision(request, number)
     data, tools = setups.job_data(revision)
+    job = setups.opened(revision)
     done = revision.rehearsals.filter(state=Rehearsal.State.DONE).first()
     return {
         "job_id": revision.job_id, "job_name": revision.job.name, "revision": revision.pk, "revision_number": revision.number,
         "revisions": revision.job.revisions.all(), "programs": desks.programs_of(revision), "job": data, "tools": tools,
+        "channels": [channel.number for channel in job.machine.channels], "dialects": [*DIALECTS, *job.dialect_files],
         "rehearsal": done.pk if done else None,
     }  # fmt: skip
 
@@ -527,6 +533,15 @@ def desk_block(request: HttpRequest, number: int, body: ExplainIn) -> Any:
     """A block in plain words, with the state before and after it."""
     job = desks.edited(_revision(request, number), body.programs, body.job, body.tools)
     return desks.explain(job, body.program, body.line)
+
+
+@api.post("/revisions/{number}/desk/program")
+def desk_program(request: HttpRequest, number: int, body: ProgramIn) -> HttpResponse:
+    """One program as the desk holds it, as a file: in the encoding and with the line ends that it has."""
+    job = desks.edited(_revision(request, number), body.programs, body.job, body.tools)
+    answer = HttpResponse(desks.program_file(job, body.program), content_type="application/octet-stream")
+    answer["Content-Disposition"] = content_disposition_header(True, PurePosixPath(body.program).name) or "attachment"
+    return answer
 
 
 @api.post("/revisions/{number}/desk/save", response=RevisionRef)

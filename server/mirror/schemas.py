@@ -379,6 +379,8 @@ class DeskOut(Schema):
     revision_number: int
     revisions: list[RevisionRef]
     programs: list[ProgramOut]
+    channels: list[int]  # of the machine
+    dialects: list[str]  # that a program may be written in: our own, and those of the job's files
     job: dict[str, Any]
     tools: dict[str, Any]
     rehearsal: int | None  # the last one of this revision that is done
@@ -396,8 +398,11 @@ class CheckIn(DeskIn):
     path: bool = False
 
 
-class ExplainIn(DeskIn):
+class ProgramIn(DeskIn):
     program: str
+
+
+class ExplainIn(ProgramIn):
     line: int = Field(ge=1)
 
 

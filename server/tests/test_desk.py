@@ -99,6 +99,34 @@ class Desk(WithShop):
         self.assertEqual(self.post(f"{self.address}/save", programs={"../x.nc": "M30"}, anyway=True).status_code, 422)
         self.assertEqual(Revision.objects.filter(job=self.revision.job).count(), 2)
 
+    def test_programs_come_and_go_and_go_out_as_files(self) -> None:
+        job = self.desk["job"]
+        job["programs"][0]["library"] = ["O7000.nc"]
+        main = self.text.replace("M30", "M98 P7000\nM30")
+        programs = {self.name: main, "O7000.nc": "O7000\nG0 Z50.\nM99\n"}
+        checked = self.post(f"{self.address}/check", programs=programs, job=job).json()
+        self.assertEqual(checked["findings"], [])
+        lacking = self.post(f"{self.address}/check", programs={self.name: main}, job=job)
+        self.assertEqual((lacking.status_code, "O7000.nc" in lacking.json()["detail"]), (422, True))
+        new = self.post(f"{self.address}/save", programs=programs, job=job, label="retract called").json()
+        address = f"/revisions/{new['id']}/desk"
+        desk = self.client.get(f"/api{address}").json()
+        self.assertEqual([(p["name"], p["main"]) for p in desk["programs"]], [(self.name, True), ("O7000.nc", False)])
+        # A second channel's program, and the called one gone: its file goes too.
+        self.assertEqual((desk["channels"], desk["dialects"][:2]), ([1], ["iso-mill", "iso-turn"]))
+        job = desk["job"]
+        job["programs"][0]["library"] = []
+        gone = self.post(f"{address}/save", programs={self.name: self.text}, job=job).json()
+        revision = Revision.objects.get(pk=gone["id"])
+        with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+            self.assertNotIn("O7000.nc", bundle.namelist())
+        # As a file, as it is on the desk, with the line ends of the file.
+        out = self.post(f"{address}/program", programs={self.name: main}, program=self.name)
+        self.assertEqual((out.content.decode(), f'filename="{self.name}"' in out["Content-Disposition"]), (main, True))
+        for name in ("job.json", "../x.nc", "a/b.nc", " x.nc", "machine.stl", ""):
+            job["programs"][0]["library"] = [name]
+            self.assertEqual(self.post(f"{address}/save", programs={name: "M99"}, job=job, anyway=True).status_code, 422, name)
+
     def test_grids_are_checked_and_kept(self) -> None:
         job = {**self.desk["job"], "work_offsets": {}}
         self.assertEqual([f["rule"] for f in self.check(self.text, job=job)["findings"]], ["offset.unset"])

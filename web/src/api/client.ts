@@ -179,6 +179,8 @@ export const api = {
   check: (revision: number, held: Held, path: boolean) => json<Checked>(`/revisions/${revision}/desk/check`, "POST", { ...held, path }),
   explain: (revision: number, held: Held, program: string, line: number) => json<Explained>(`/revisions/${revision}/desk/block`, "POST", { ...held, program, line }),
   saveDesk: (revision: number, held: Held, label: string, anyway = false) => json<Schemas["RevisionRef"]>(`/revisions/${revision}/desk/save`, "POST", { ...held, label, anyway }),
+  programFile: async (revision: number, held: Held, program: string) =>
+    (await ask(`/revisions/${revision}/desk/program`, { method: "POST", body: JSON.stringify({ ...held, program }), headers: JSON_TYPE })).blob(),
   archiveAddress: (revision: number) => `/api/revisions/${revision}/archive`,
   fileAddress: (revision: number, name: string) => `/api/revisions/${revision}/files/${encodeURI(name)}`,
   putPrograms: async (revision: number, files: File[]) => {

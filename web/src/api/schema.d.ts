@@ -801,6 +801,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{number}/desk/program": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Desk Program
+         * @description One program as the desk holds it, as a file: in the encoding and with the line ends that it has.
+         */
+        post: operations["mirror_api_desk_program"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{number}/desk/save": {
         parameters: {
             query?: never;
@@ -1950,6 +1970,10 @@ export interface components {
             revisions: components["schemas"]["RevisionRef"][];
             /** Programs */
             programs: components["schemas"]["ProgramOut"][];
+            /** Channels */
+            channels: number[];
+            /** Dialects */
+            dialects: string[];
             /** Job */
             job: {
                 [key: string]: unknown;
@@ -2277,6 +2301,26 @@ export interface components {
             program: string;
             /** Line */
             line: number;
+        };
+        /** ProgramIn */
+        ProgramIn: {
+            /**
+             * Programs
+             * @default {}
+             */
+            programs: {
+                [key: string]: string;
+            };
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Tools */
+            tools?: {
+                [key: string]: unknown;
+            } | null;
+            /** Program */
+            program: string;
         };
         /** DeskSaveIn */
         DeskSaveIn: {
@@ -3511,6 +3555,30 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ExplainOut"];
                 };
+            };
+        };
+    };
+    mirror_api_desk_program: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProgramIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -1,20 +1,20 @@
-import type { Desk, Wait } from "../api/client";
+import type { Wait } from "../api/client";
 import { Mark } from "../inspector/Mark";
+import type { Program } from "./programs";
 import { aligned } from "./waits";
 
 interface Props {
-  desk: Desk;
+  mains: readonly Program[];
   texts: Record<string, string>;
   waits: readonly Wait[];
   onGo: (program: string, line: number) => void;
 }
 
 /** The channels' programs side by side, wait marks on one line; an empty row is a channel that waits. */
-export function Channels({ desk, texts, waits, onGo }: Props) {
-  const mains = desk.programs.filter((program) => program.main);
+export function Channels({ mains, texts, waits, onGo }: Props) {
   const rows = aligned(
     mains.map((program) => ({
-      lines: (texts[program.name] ?? program.text).split("\n"),
+      lines: texts[program.name].split("\n"),
       waits: waits.filter((wait) => wait.channel === program.channel && wait.program === program.name),
     })),
   );

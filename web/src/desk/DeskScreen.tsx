@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Dropdown, Input, InputNumber, Popconfirm, Select, Spin } from "antd";
+import { Alert, App, Button, Dropdown, Input, InputNumber, Popconfirm, Spin } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 
 import { saveUnlessBehind } from "../jobs/whenBehind";
@@ -7,6 +7,7 @@ import { api, type Checked, type Desk, type Explained, type Held, type JobData, 
 import { Mark } from "../inspector/Mark";
 import { clock, VERDICT_WORDS } from "../look";
 import { Divider, useWidth } from "../pane/Divider";
+import { download } from "../pane/download";
 import { Tabs } from "../pane/Tabs";
 import { BlockPane } from "./BlockPane";
 import { Channels } from "./Channels";
@@ -16,6 +17,8 @@ import { Findings } from "./Findings";
 import { Grids, type GridName } from "./Grids";
 import { Operations } from "./Operations";
 import { PathPlot } from "./PathPlot";
+import { Programs } from "./Programs";
+import { programsOf, programText, textsOf, withCalled, withChannel, without, type Program } from "./programs";
 import { lineAt, linesOf, links, numbered, placeOf, unnumbered, withEdits } from "./text";
 
 interface Props {
@@ -52,10 +55,12 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
   const { message, modal } = App.useApp();
   const queries = useQueryClient();
   const [name, setName] = useState(desk.programs[0].name);
-  const [texts, setTexts] = useState<Record<string, string>>(() => Object.fromEntries(desk.programs.map((program) => [program.name, program.text])));
+  const opened = useMemo(() => textsOf(desk), [desk]);
+  const [texts, setTexts] = useState(opened);
   const [counts, setCounts] = useState<Record<string, number>>(() => Object.fromEntries(desk.programs.map((program) => [program.name, linesOf(program.text)])));
   const [job, setJob] = useState(desk.job as unknown as JobData);
   const [tools, setTools] = useState(desk.tools as unknown as ToolsData);
+  const [crlf, setCrlf] = useState<ReadonlySet<string>>(new Set()); // programs brought in whose lines end so
   const [line, setLine] = useState(1);
   const [tab, setTab] = useState<Tab>("check");
   const [grid, setGrid] = useState<{ which: GridName; row: string | null }>({ which: "tools", row: null });
@@ -66,7 +71,14 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
   const [right, setRight] = useWidth("desk", 430, 300, 900);
   const editor = useRef<EditorHandle>(null);
 
-  const changedTexts = useMemo(() => Object.fromEntries(desk.programs.filter((program) => texts[program.name] !== program.text).map((program) => [program.name, texts[program.name]])), [desk.programs, texts]);
+  const programs = useMemo(() => programsOf(job), [job]);
+  const changedTexts = useMemo(
+    () =>
+      Object.fromEntries(
+        programs.filter((item) => texts[item.name] !== opened[item.name]).map(({ name: of }) => [of, crlf.has(of) && !(of in opened) ? texts[of].replace(/\n/g, "\r\n") : texts[of]]),
+      ),
+    [programs, texts, opened, crlf],
+  );
   const dirty = Object.keys(changedTexts).length > 0 || job !== (desk.job as unknown) || tools !== (desk.tools as unknown);
   const held = useMemo<Held>(
     () => ({ programs: changedTexts, job: job === (desk.job as unknown) ? null : job, tools: tools === (desk.tools as unknown) ? null : tools }),
@@ -78,7 +90,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
   const worked = useQuery({ queryKey: ["offsets", revision, job.work_offsets], queryFn: () => api.setupOffsets(revision, job), placeholderData: (before) => before, retry: false });
   const explained = useExplained(revision, held, name, line, tab === "block");
 
-  const program = desk.programs.find((item) => item.name === name)!;
+  const program = programs.find((item) => item.name === name)!;
   const text = texts[name];
   const onMain = program.main;
   const switches = (job.switches ?? {}) as Switches;
@@ -129,6 +141,54 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
       }),
     );
   };
+  const bring = async (files: File[]) => {
+    const made: Record<string, string> = {};
+    const ends = new Set(crlf);
+    for (const file of files) {
+      const read = programText(new Uint8Array(await file.arrayBuffer()));
+      if (typeof read === "string") message.error(`${file.name}: ${read}`);
+      else {
+        made[file.name] = read.text;
+        if (read.crlf) ends.add(file.name);
+      }
+    }
+    const names = Object.keys(made);
+    if (!names.length) return;
+    put(made);
+    setCrlf(ends);
+    setJob(withCalled(job, names, program.channel));
+    setName(names[0]);
+    const fresh = names.filter((item) => !programs.some((known) => known.name === item)).length;
+    message.success(`${fresh} brought in, ${names.length - fresh} in the place of one of the same name. Keep a revision to keep them.`);
+  };
+  const begin = (made: string, channel: number, dialect: string | null) => {
+    put({ [made]: dialect === null ? `${made.replace(/\.[^.]*$/, "").toUpperCase()}\nM99\n` : "M30\n" });
+    setJob(dialect === null ? withCalled(job, [made], channel) : withChannel(job, made, channel, dialect));
+    setName(made);
+  };
+  const put = (made: Record<string, string>) => {
+    setTexts((before) => ({ ...before, ...made }));
+    setCounts((before) => ({ ...before, ...Object.fromEntries(Object.entries(made).map(([key, value]) => [key, linesOf(value)])) }));
+  };
+  const take = (gone: Program) => {
+    const left = without(job, gone.name);
+    setName(programsOf(left)[0].name);
+    setJob(left);
+    const key = `gone ${gone.name}`;
+    const back = () => {
+      setJob(job);
+      setName(gone.name);
+      message.destroy(key);
+    };
+    message.open({ key, type: "info", duration: 12, content: <>{gone.name} is taken out. <Button size="small" type="link" onClick={back}>Put it back</Button></> });
+  };
+  const saveFile = async () => {
+    try {
+      download(await api.programFile(revision, held, name), name);
+    } catch (error) {
+      message.error((error as Error).message);
+    }
+  };
   const link = (which: "tools" | "offsets", row: string) => {
     setTab("grids");
     setGrid({ which, row });
@@ -151,7 +211,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
     }
   };
 
-  const mains = desk.programs.filter((item) => item.main);
+  const mains = programs.filter((item) => item.main);
   const lines = counts[name];
   return (
     <div className="workspace desk">
@@ -189,11 +249,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
         <Divider label="Width of the operations" width={left} side={1} initial={196} onWidth={setLeft} />
         <section className="desk-middle" aria-label="Script">
           <div className="desk-bar">
-            {desk.programs.length > 1 ? (
-              <Select size="small" value={name} onChange={setName} popupMatchSelectWidth={false} aria-label="Program" options={desk.programs.map((item) => ({ value: item.name, label: item.main ? item.name : `${item.name} (called)` }))} />
-            ) : (
-              <b>{name}</b>
-            )}
+            <Programs job={job} name={name} channels={desk.channels} dialects={desk.dialects} onName={setName} onBring={(files) => void bring(files)} onBegin={begin} onTake={take} onSave={() => void saveFile()} />
             <span className="quiet">{program.dialect}</span>
             <span className="grow" />
             <GoTo onGo={(asked) => {
@@ -271,7 +327,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
             {tab === "grids" && (
               <Grids which={grid.which} chosen={grid.row} job={job} tools={tools} worked={offsets} axes={axes} checked={checked} onWhich={(which) => setGrid({ which, row: null })} onJob={setJob} onTools={setTools} />
             )}
-            {tab === "channels" && <Channels desk={desk} texts={texts} waits={checked?.waits ?? []} onGo={goTo} />}
+            {tab === "channels" && <Channels mains={mains} texts={texts} waits={checked?.waits ?? []} onGo={goTo} />}
           </div>
         </section>
       </div>

@@ -1,6 +1,7 @@
 import { Button } from "antd";
 import { useEffect, useRef, useState, type ChangeEvent } from "react";
 
+import { download } from "../pane/download";
 import { csv, numberOf, rowsOf, tabbed } from "./table";
 
 export interface Column {
@@ -64,13 +65,7 @@ export function Grid({ name, columns, rows, chosen, onCells, onRemove, newBy, js
     onCells(changes);
   };
   const all = () => [columns.map((column) => column.label), ...rows.map((row) => columns.map((column) => row.cells[column.key] ?? ""))];
-  const download = (text: string, type: string, ending: string) => {
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([text], { type }));
-    link.download = `${name}.${ending}`;
-    link.click();
-    URL.revokeObjectURL(link.href);
-  };
+  const keep = (text: string, type: string, ending: string) => download(new Blob([text], { type }), `${name}.${ending}`);
   const bring = async (event: ChangeEvent<HTMLInputElement>) => {
     const file = event.target.files?.[0];
     if (file && /\.json$/i.test(file.name)) {
@@ -175,10 +170,10 @@ export function Grid({ name, columns, rows, chosen, onCells, onRemove, newBy, js
         <Button size="small" onClick={() => void navigator.clipboard.writeText(tabbed(all()))}>
           Copy
         </Button>
-        <Button size="small" onClick={() => download(csv(all()), "text/csv", "csv")}>
+        <Button size="small" onClick={() => keep(csv(all()), "text/csv", "csv")}>
           CSV
         </Button>
-        <Button size="small" onClick={() => download(JSON.stringify(json(), null, 1), "application/json", "json")}>
+        <Button size="small" onClick={() => keep(JSON.stringify(json(), null, 1), "application/json", "json")}>
           JSON
         </Button>
         <label className="choose">
