@@ -244,7 +244,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
             <span className="quiet">air cut</span>
             <InputNumber size="small" min={0} value={switches.air_cut ?? 0} suffix="mm" aria-label="Air cut" onChange={(value) => setSwitches({ air_cut: value ?? 0 })} />
           </label>
-          <Operations operations={operations} line={line} out={(item) => leftOut.some((stretch) => stretch.first <= item.first && stretch.last >= item.first)} shifted={shiftOf} onGo={(item) => goTo(name, item.first)} onLeaveOut={leaveOut} onShift={shift} />
+          <Operations operations={operations} called={!onMain} line={line} out={(item) => leftOut.some((stretch) => stretch.first <= item.first && stretch.last >= item.first)} shifted={shiftOf} onGo={(item) => goTo(name, item.first)} onLeaveOut={leaveOut} onShift={shift} />
         </section>
         <Divider label="Width of the operations" width={left} side={1} initial={196} onWidth={setLeft} />
         <section className="desk-middle" aria-label="Script">

@@ -5,6 +5,7 @@ import type { Operation } from "../api/client";
 import { clock, toolColour } from "../look";
 
 interface Props {
+  called: boolean; // it is not a main program
   operations: readonly Operation[];
   line: number;
   out: (operation: Operation) => boolean;
@@ -18,8 +19,8 @@ const range = (values: readonly number[] | null, digits: number) =>
   !values ? "" : values[0] === values[1] ? values[0].toFixed(digits) : `${values[0].toFixed(digits)} … ${values[1].toFixed(digits)}`;
 
 /** The operations that the check found, in their order: go to one, leave it out, or rehearse it higher up. */
-export function Operations({ operations, line, out, shifted, onGo, onLeaveOut, onShift }: Props) {
-  if (!operations.length) return <p className="quiet padded">No operation yet: none of the blocks moves a tool.</p>;
+export function Operations({ operations, called, line, out, shifted, onGo, onLeaveOut, onShift }: Props) {
+  if (!operations.length) return <p className="quiet padded">{called ? "This program is called: the operations are those of the program that calls it." : "No operation yet: none of the blocks moves a tool."}</p>;
   return (
     <ul className="operations" data-testid="operations">
       {operations.map((item) => {

@@ -10,7 +10,7 @@ export async function saveUnlessBehind<T>(save: (anyway: boolean) => Promise<T>,
     return await save(false);
   } catch (error) {
     if (!(error instanceof Problem) || error.status !== 409) throw error;
-    const said = error.message;
+    const said = `${error.message.charAt(0).toUpperCase()}${error.message.slice(1)}.`;
     const on = await new Promise<boolean>((answer) =>
       confirm({ title: "Another revision was kept meanwhile", content: said, okText: "Keep mine beside it", cancelText: "Not yet", onOk: () => answer(true), onCancel: () => answer(false) }),
     );
