@@ -94,7 +94,7 @@ describe("operations", () => {
   it("go to their lines, are left out, and are raised", async () => {
     const on = { onGo: vi.fn(), onLeaveOut: vi.fn(), onShift: vi.fn() };
     const operation = { number: 1, name: "SLOT", tool: 5, first: 7, last: 21, motions: [0, 9] as [number, number], seconds: 41, feeds: [300, 700] as [number, number], depths: [-6, -3] as [number, number], cycles: [], left_out: false };
-    shown(<Operations operations={[operation]} line={9} out={() => false} shifted={() => null} {...on} />);
+    shown(<Operations operations={[operation]} called={false} line={9} out={() => false} shifted={() => null} {...on} />);
     await userEvent.click(screen.getByText("SLOT"));
     expect(on.onGo).toHaveBeenCalledWith(operation);
     await userEvent.click(screen.getByLabelText("Rehearse SLOT"));
