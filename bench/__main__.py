@@ -53,6 +53,7 @@ from bluntmirror.program.interpreter import Interpreter
 from bluntmirror.program.text import ProgramText
 from bluntmirror.rehearsal import rehearse
 from bluntmirror.timeline.reel import Knots, time_motions
+from bluntmirror.timeline.steps import Standing
 from bluntmirror.tools import Assembly, build_assembly
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -236,9 +237,8 @@ def turning_pairs() -> tuple[Follower, list[tuple[Body, Body]]]:
     values[:, chain.axes.index("Z")] = -158 + 14 * np.sin(2 * np.pi * 90 * t)
     values[:, chain.axes.index("B")] = 25 * np.sin(2 * np.pi * 7 * t)
     values[:, chain.axes.index("C")] = 1800 * t
-    m = len(t) - 1
     knots = Knots.through(values)
-    return Follower(np.zeros(m, np.int32), knots, knots.at, chain), [(a, b) for a in above for b in on_table]
+    return Follower(knots, knots.at, chain, Standing.with_tool(knots, 0)), [(a, b) for a in above for b in on_table]
 
 
 def turning() -> None:

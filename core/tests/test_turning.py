@@ -25,6 +25,7 @@ from bluntmirror.material.stock import Batch, Stock, ToolSets, TurnedBatch
 from bluntmirror.material.turning_kernel import pose_meet, swept_meet
 from bluntmirror.rehearsal import rehearse
 from bluntmirror.timeline.reel import Knots
+from bluntmirror.timeline.steps import Standing, Steps
 from bluntmirror.tools import build_assembly
 from bluntmirror.tools.assembly import H0, H1, HC, KIND, R0, R1, RC, facetted
 
@@ -36,9 +37,8 @@ HEAD = "G17 G21 G40 G49 G80 G90 G94\nT1 M6\nG54 S5000 M3\n"
 
 
 def follower(chain: Chain, values: np.ndarray) -> Follower:
-    m = len(values) - 1
     knots = Knots.through(values)
-    return Follower(np.ones(m, np.int32), knots, knots.at, chain)
+    return Follower(knots, knots.at, chain, Standing.with_tool(knots, 1))
 
 
 def coal_model(mesh: Mesh) -> coal.BVHModelOBBRSS:
@@ -70,6 +70,28 @@ def _aside(x: float) -> np.ndarray:
     pose = np.eye(4)
     pose[0, 3] = x
     return pose
+
+
+class StepFunctions(unittest.TestCase):
+    @given(st.lists(st.integers(0, 3), max_size=30))
+    @settings(max_examples=60, deadline=None)
+    def test_steps_hold_what_each_segment_held(self, each: list[int]) -> None:
+        steps = Steps.of(np.array(each, np.int64))
+        self.assertEqual(steps.each.tolist(), each)
+        self.assertEqual(steps.at(np.arange(len(each))).tolist(), each)
+        for value in range(4):
+            within = [i for first, end in steps.runs(value) for i in range(first, end)]
+            self.assertEqual(within, [i for i, held in enumerate(each) if held == value])
+
+    def test_a_body_is_there_with_its_tool_between_its_stops_and_while_the_work_spins(self) -> None:
+        knots = Knots.through(np.zeros((7, 1)))
+        knots.phase = np.array([0, 0, 1, 1, 1, 2], np.int32)
+        standing = Standing.of(knots, np.array([1, 1, 1, 2, 2, 2]), np.array([False, True, True, True, False, False]))
+        for tool, phases, spins, there in (
+            (None, None, None, [0, 1, 2, 3, 4, 5]), (1, None, None, [0, 1, 2]), (2, (1, 2), None, [3, 4]), (None, (1, None), None, [2, 3, 4, 5]),
+            (None, None, True, [1, 2, 3]), (1, (0, 1), False, [0]),
+        ):  # fmt: skip
+            self.assertEqual(np.flatnonzero(standing.holds(tool, phases, spins)).tolist(), there)
 
 
 class TurningContact(unittest.TestCase):

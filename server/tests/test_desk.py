@@ -125,7 +125,9 @@ class Desk(WithShop):
         self.assertEqual((out.content.decode(), f'filename="{self.name}"' in out["Content-Disposition"]), (main, True))
         for name in ("job.json", "../x.nc", "a/b.nc", " x.nc", "machine.stl", ""):
             job["programs"][0]["library"] = [name]
-            self.assertEqual(self.post(f"{address}/save", programs={name: "M99"}, job=job, anyway=True).status_code, 422, name)
+            self.assertEqual(
+                self.post(f"{address}/save", programs={name: "M99"}, job=job, anyway=True).status_code, 422, name
+            )
 
     def test_grids_are_checked_and_kept(self) -> None:
         job = {**self.desk["job"], "work_offsets": {}}

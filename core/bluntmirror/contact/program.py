@@ -20,6 +20,7 @@ from ..machine import Chain
 from ..machine.chain_kernel import AXIS, TURNS, UX, UY, UZ
 from ..machine.screws import Screws, between
 from ..timeline.reel import Knots, Reel
+from ..timeline.steps import Standing
 from .bodies import NO_PIECES, Body, closest_points, convex_pieces, parting_shift
 from .convex_kernel import Pieces
 from .march_kernel import CONVEX, SLID, TURNED, Seen, Triangles, Way, march
@@ -85,18 +86,12 @@ class Followed:
 class Follower:
     """Follows pairs over a program; trees are made once."""
 
-    def __init__(
-        self, tool_of_motion: np.ndarray, knots: Knots, values: Floats, chain: Chain, spins: np.ndarray | None = None
-    ) -> None:
-        """`tool_of_motion`: the number of the tool in use in every motion; `spins`: whether the work spindle turns in it;
-        `values` (m + 1, k): every axis of the chain at the knots."""
+    def __init__(self, knots: Knots, values: Floats, chain: Chain, standing: Standing) -> None:
+        """`values` (m + 1, k): every axis of the chain at the knots."""
         compile_kernels()
-        of = knots.motion
-        self.spins = np.zeros(len(of), np.bool_) if spins is None else spins[of]
-        self.knots, self.chain = knots, chain
+        self.knots, self.chain, self.standing = knots, chain, standing
         self.values = np.ascontiguousarray(values, dtype=np.float64)
         self.low, self.high = self.values.min(axis=0), self.values.max(axis=0)
-        self.tool_of = tool_of_motion[knots.motion] if len(knots.motion) else np.zeros(0, np.int32)
         self.trees: dict[object, BoxTree] = {}
         self.convex: dict[tuple[str, str], Pieces | None] = {}
         self.reaches: dict[tuple[tuple[str, str], int], float] = {}
@@ -124,20 +119,19 @@ class Follower:
     def at_rest(values: Floats, chain: Chain) -> Follower:
         """Of a machine that stands: values (1, k) of every axis of the chain."""
         knots = Knots.through(np.repeat(values, 2, axis=0))
-        return Follower(np.zeros(1, np.int32), knots, knots.at, chain)
+        return Follower(knots, knots.at, chain, Standing.with_tool(knots, 0))
+
+    def there(self, body: Body) -> np.ndarray:
+        """The segments (m,) in which a body is there."""
+        tool = body.tool if body.tool and not body.always else None
+        return self.standing.holds(tool, body.phases, (body.while_work == "spins") if body.while_work else None)
 
     def follow(self, a: Body, b: Body, near: float, only: np.ndarray | None = None) -> Followed:
         """Follow a pair; `only` (m,): the segments to look at, where not all."""
         screws = between(self.chain, a.link, b.link)
-        active = np.ones(len(self.tool_of), np.bool_) if only is None else only.copy()
-        for body in (a, b):
-            if body.tool and not body.always:
-                active &= self.tool_of == body.tool
-            if body.phases:
-                first, last = body.phases
-                active &= (self.knots.phase >= first) & (last is None or self.knots.phase < last)
-            if body.while_work:
-                active &= self.spins == (body.while_work == "spins")
+        active = self.there(a) & self.there(b)
+        if only is not None:
+            active &= only
         m = len(active)
         seen = Seen(np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf))
         pa, pb = self.pieces(a), self.pieces(b)

@@ -107,7 +107,7 @@ _KINDS = [
          "An envelope that must stay free — a driver on a screw, a wrench, a hand, a probe — has a body in it.",
          "Move the body named, or reach the screw from another side."),
     Kind("tool.register", "caution", "Register does not fit its tool",
-         "A register in use is not what its tool measures: a length that is neither the true one nor the true one plus the "
+         "A register in use is not what its tool measures: a length, or a place of a turning tool's tip, that is neither the true one nor that plus the "
          "constant that the table's other lengths share, or a radius that is neither the true one nor a mere wear value.",
          "Measure the tool again and enter the value shown."),
     Kind("check.partial", "caution", "Not rehearsed as it would run",

@@ -45,11 +45,10 @@ class Cutting:
     """The cutting of one stock, from its blank to what is left."""
 
     def __init__(
-        self, result: Rehearsal, name: str, spins: np.ndarray, entering: list[Entering], tell: Callable[[str, float], None],
+        self, result: Rehearsal, name: str, entering: list[Entering], tell: Callable[[str, float], None],
         store: Store | None, others: dict[str, Cutting],
     ) -> None:  # fmt: skip
-        """`spins` (motions,): whether the work spins; `others`: the cuttings of stocks that come after this one. Raises
-        TooFine."""
+        """`others`: the cuttings of stocks that come after this one. Raises TooFine."""
         job, chain = result.job, result.chain
         self.result, self.name, self.tell, self.store, self.others = result, name, tell, store, others
         body = next(b for b in job.file.bodies if b.name == name)
@@ -62,7 +61,7 @@ class Cutting:
         self.stock = Stock(self.mesh, job.file.checks.resolution)
         tools = list(result.tools.values())
         sets, facets = (ToolSets.of(tools, job.file.checks.near_stock, facets=turned) for turned in (False, True))
-        self.segments = Segments(result, tool_from_work, self.frame, sets, facets, spins)
+        self.segments = Segments(result, tool_from_work, self.frame, sets, facets)
         self.film = Film(self.stock)
         self.film.shoot(0.0)
         self.before = self.stock.volume
@@ -81,12 +80,12 @@ class Cutting:
 
     @staticmethod
     def begun(
-        result: Rehearsal, name: str, spins: np.ndarray, entering: list[Entering], tell: Callable[[str, float], None],
+        result: Rehearsal, name: str, entering: list[Entering], tell: Callable[[str, float], None],
         store: Store | None, others: dict[str, Cutting],
     ) -> Cutting | None:  # fmt: skip
         """A cutting with the limits of its blank told; None where the grid would be too fine."""
         try:
-            made = Cutting(result, name, spins, entering, tell, store, others)
+            made = Cutting(result, name, entering, tell, store, others)
         except TooFine as error:
             result.docket.add("check.limit", f"{name}: {error}", bodies=(name,))
             return None

@@ -18,6 +18,7 @@ from ..machine import Chain
 from ..program.interpreter import Interpreter
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, slides_of, time_motions
+from ..timeline.steps import Standing
 from .replaying import KNOT_TOLERANCE_MM
 from .run import assemblies
 from .scene import blanks, contact_bodies
@@ -141,7 +142,7 @@ class HandPanel:
 
     def _prepared(self, knots: Knots, tool: int) -> Follower:
         """A follower for these knots that shares the trees and pieces made before."""
-        follower = Follower(np.full(max(1, len(knots.motion)), tool, np.int32), knots, knots.at, self.chain)
+        follower = Follower(knots, knots.at, self.chain, Standing.with_tool(knots, tool))
         if self._follower:
             follower.trees, follower.convex = self._follower.trees, self._follower.convex
         self._follower = follower

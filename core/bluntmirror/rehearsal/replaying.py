@@ -9,6 +9,7 @@ import numpy as np
 from ..contact.program import Follower, check_contacts, clearances, pairs_of
 from ..findings import Docket
 from ..timeline.reel import make_knots
+from ..timeline.steps import Standing
 from . import travel
 from .access import check_access
 from .checkpoints import Store
@@ -20,7 +21,7 @@ from .scene import blanks, contact_bodies
 KNOT_TOLERANCE_MM = 0.002
 
 
-def work_spins(result: Timed) -> np.ndarray:
+def _work_spins(result: Timed) -> np.ndarray:
     """For every motion, whether the machine's work spindle turns: not while a driven tool of the turret does."""
     motions = result.reel.motions
     if result.job.machine.work_spindle is None:
@@ -36,9 +37,9 @@ def replay(timed: Timed, progress: Callable[[str, float], None] | None = None, s
     travel.check_indexing(timed)
     travel.check_speed(timed, travel.check_rewinds(timed))
     knots = make_knots(reel, KNOT_TOLERANCE_MM, [motion for motion, _ in timed.interpreted.stops])
-    result = Rehearsal(**vars(timed), knots=knots, values=timed.full(knots.at))
-    spins = work_spins(result)
-    follower = Follower(reel.motions.tool, knots, result.values, chain, spins)
+    standing = Standing.of(knots, reel.motions.tool, _work_spins(timed))
+    result = Rehearsal(**vars(timed), knots=knots, values=timed.full(knots.at), standing=standing)
+    follower = Follower(knots, result.values, chain, standing)
     used = set(np.unique(reel.motions.tool).tolist())
     bodies = contact_bodies(job, chain, result.tools, used)
     pairs = pairs_of(bodies, chain, job.machine.ignore)
@@ -57,14 +58,12 @@ def replay(timed: Timed, progress: Callable[[str, float], None] | None = None, s
     check_access(job, chain, bodies, docket)
     _limits(result, docket)
     if not job.file.switches.dry_run:
-        _cut_all(result, follower, spins, tell, store)
+        _cut_all(result, follower, tell, store)
     _leave_out_foretold(docket, bool(result.stocks))
     return result
 
 
-def _cut_all(
-    result: Rehearsal, follower: Follower, spins: np.ndarray, tell: Callable[[str, float], None], store: Store | None
-) -> None:
+def _cut_all(result: Rehearsal, follower: Follower, tell: Callable[[str, float], None], store: Store | None) -> None:
     """Cut every stock. Two that may meet are cut side by side, so that each can be asked as it stands at a moment."""
     stocks = blanks(result.job, result.chain)
     entering = {stock.name: find_entering(result, follower, stock, stocks) for stock in stocks}
@@ -72,7 +71,7 @@ def _cut_all(
     cuttings: dict[str, Cutting] = {}
     for stock in reversed(stocks):  # a stock asks those that come after it
         made = Cutting.begun(
-            result, stock.name, spins, entering[stock.name], tell, None if stock.name in together else store, cuttings
+            result, stock.name, entering[stock.name], tell, None if stock.name in together else store, cuttings
         )
         if made:
             cuttings[stock.name] = made

@@ -15,6 +15,7 @@ from ..machine.tip import Kinematics
 from ..program.control import Setup
 from ..program.interpreted import Interpreted
 from ..timeline.reel import Knots, Reel
+from ..timeline.steps import Standing
 from ..tools import Assembly
 from .stands import Stands
 
@@ -119,6 +120,7 @@ class Rehearsal(Timed):
 
     knots: Knots
     values: Floats  # (m + 1, k): every axis of the chain at the knots
+    standing: Standing
     margins: list[Margin] = field(default_factory=list)
     pairs: int = 0
     off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off

@@ -35,11 +35,10 @@ RINGS_AT_ONCE = 65_536
 
 class Segments:
     """The pieces of all segments that have a known tool. `tool_from_work`: every tool's mount seen from the work mount;
-    `frame`: the grid's in the work mount's; `spins` (motions,): whether the work spins."""
+    `frame`: the grid's in the work mount's."""
 
     def __init__(
-        self, result: Rehearsal, tool_from_work: dict[int, Screws], frame: Floats, sets: ToolSets, turned: ToolSets,
-        spins: np.ndarray,
+        self, result: Rehearsal, tool_from_work: dict[int, Screws], frame: Floats, sets: ToolSets, turned: ToolSets
     ) -> None:  # fmt: skip
         motions, knots, values = result.reel.motions, result.knots, result.values
         tool_number = motions.tool[knots.motion]
@@ -94,10 +93,8 @@ class Segments:
         inserts = np.array([n for n, tool in result.tools.items() if tool.is_turning])
         self.by_insert = np.isin(number, inserts)
         # An insert cuts work that spins, whichever way; all others must turn themselves, or be still on work that spins.
-        still = np.where(
-            self.by_insert, ~spins[self.motion], (motions.rpm[self.motion] * turns <= 0) & ~spins[self.motion]
-        )
-        self.spins = spins[self.motion]
+        self.spins = result.standing.spins.at(self.index)
+        still = np.where(self.by_insert, ~self.spins, (motions.rpm[self.motion] * turns <= 0) & ~self.spins)
         self.rapid, self.still = rapid, still & ~rapid
         test_cut = rapid | still
         self.flags = np.full(len(number), (1 << CUT) | (1 << TEST_SHANK) | (1 << TEST_HOLDER), np.int64)
