@@ -124,7 +124,9 @@ def turned(about: int) -> Any:
         def place(item: Json) -> None:
             item["at"] = (matrix @ item.get("at", [0, 0, 0])).tolist()
             own = Rotation.from_euler("xyz", item.get("turn", [0, 0, 0]), degrees=True).as_matrix()
-            item["turn"] = Rotation.from_matrix(matrix @ own).as_euler("xyz", degrees=True).tolist()
+            whole = Rotation.from_matrix(matrix @ own)
+            # Where the middle angle is 90° one of the others is free; the library warns that it chose.
+            item["turn"] = whole.as_euler("xyz", degrees=True, suppress_warnings=True).tolist()
 
         for link in told.machine["links"]:
             for item in link.get("shapes", []):
