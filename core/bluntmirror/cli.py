@@ -91,7 +91,7 @@ def _judge(options: argparse.Namespace) -> int:
     job = open_job(options.job)
     on_terminal = sys.stderr.isatty()
     progress = _bar if on_terminal else _Lines()
-    result: Timed = rehearse(job, progress) if options.word == "verify" else check_program(job, progress)
+    result: Timed = rehearse(job, progress, filmed=False) if options.word == "verify" else check_program(job, progress)
     if on_terminal:
         print("\r\x1b[K", end="", file=sys.stderr)
     verdict = verdict_dict(result, known)

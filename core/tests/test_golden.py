@@ -12,7 +12,11 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from bluntmirror.export.verdict import verdict_dict
+from bluntmirror.job import open_job
+from bluntmirror.rehearsal import rehearse
 
 from .shop import folders, rehearsed
 
@@ -50,6 +54,22 @@ class Golden(unittest.TestCase):
         for folder in folders():
             with self.subTest(folder=str(folder.relative_to(folder.parents[1]))):
                 self.assertEqual(differences(json.loads(file_of(folder).read_text()), told(folder)), [])
+
+
+class Unfilmed(unittest.TestCase):
+    def test_without_a_film_everything_else_is_the_same(self) -> None:
+        """The command line keeps no film: fewer and larger batches of cuts, one surface at the end; the same verdict and stock."""
+        for folder in folders():
+            if folder.parent.name not in ("cable-clip", "gland-plates"):
+                continue
+            filmed, plain = rehearsed(folder), rehearse(open_job(folder), filmed=False)
+            self.assertEqual(verdict_dict(plain), verdict_dict(filmed))
+            for one, other in zip(plain.stocks, filmed.stocks, strict=True):
+                self.assertEqual(one.film.versions, [])
+                meshes = [cut.final_mesh for cut in (one, other)]
+                ordered = [mesh.vertices[np.lexsort(mesh.vertices.T)] for mesh in meshes]
+                np.testing.assert_array_equal(*ordered)
+                self.assertTrue(meshes[0].closed)
 
 
 if __name__ == "__main__":

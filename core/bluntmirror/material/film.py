@@ -30,6 +30,7 @@ class BrickVersion:
 @dataclass
 class Film:
     stock: Stock
+    runs: bool = True  # whether what the stock was is kept; what it is can always be had
     versions: list[BrickVersion] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -65,8 +66,10 @@ class Film:
     ) -> int:
         """Take the bricks that reach into the box (grid frame; all when none is given) and keep those that changed.
 
-        Returns how many did.
+        Returns how many did; none where no film runs.
         """
+        if not self.runs:
+            return 0
         lattice = self.stock.lattice
         if low is None or high is None:
             first, last = np.zeros(3, int), np.array(self.shape) - 1
@@ -123,10 +126,12 @@ class Film:
 
     def latest(self) -> Iterator[tuple[NDArray, NDArray, NDArray, NDArray]]:
         """Vertices, quads, tags and the exact ray end behind each quad, of every brick as it stands."""
-        nx, ny, _ = self.shape
-        number = np.array(sorted(self._last), np.int64)
+        nx, ny, nz = self.shape
+        number = np.array(sorted(self._last), np.int64) if self.runs else np.arange(nx * ny * nz)
         bricks = np.column_stack([number % nx, number // nx % ny, number // (nx * ny)])
         for _, vertices, quads, tags, places, _ in self._surfaces(bricks):
+            if not len(quads) and not self.runs:
+                continue
             yield vertices.astype(np.float32), quads.copy(), tags.copy(), places.copy()
 
     def final_places(self) -> tuple[list[int], NDArray[np.float64]]:

@@ -62,7 +62,7 @@ class Cutting:
         tools = list(result.tools.values())
         sets, facets = (ToolSets.of(tools, job.file.checks.near_stock, facets=turned) for turned in (False, True))
         self.segments = Segments(result, tool_from_work, self.frame, sets, facets)
-        self.film = Film(self.stock)
+        self.film = Film(self.stock, result.filmed)
         self.film.shoot(0.0)
         self.before = self.stock.volume
         self.removed = np.zeros(len(result.reel.motions), np.bool_)
@@ -128,7 +128,7 @@ class Cutting:
     def _cut(self, upto: int) -> None:
         segments, watch = self.segments, self.watch
         count = len(segments.motion)
-        size = max(1, min(BATCH, -(-count // FRAMES)))
+        size = max(1, min(BATCH, -(-count // FRAMES))) if self.result.filmed else BATCH
         while self.at < upto and self.whole:
             here = int(segments.index[self.at])
             watch.ask(here - 1)

@@ -30,7 +30,9 @@ def _work_spins(result: Timed) -> np.ndarray:
     return np.asarray((motions.rpm != 0) & ~live)
 
 
-def replay(timed: Timed, progress: Callable[[str, float], None] | None = None, store: Store | None = None) -> Rehearsal:
+def replay(
+    timed: Timed, progress: Callable[[str, float], None] | None = None, store: Store | None = None, filmed: bool = True
+) -> Rehearsal:
     tell = progress or (lambda stage, share: None)
     job, chain, docket, reel = timed.job, timed.chain, timed.docket, timed.reel
     travel.check_travel(timed)
@@ -38,7 +40,7 @@ def replay(timed: Timed, progress: Callable[[str, float], None] | None = None, s
     travel.check_speed(timed, travel.check_rewinds(timed))
     knots = make_knots(reel, KNOT_TOLERANCE_MM, [motion for motion, _ in timed.interpreted.stops])
     standing = Standing.of(knots, reel.motions.tool, _work_spins(timed))
-    result = Rehearsal(**vars(timed), knots=knots, values=timed.full(knots.at), standing=standing)
+    result = Rehearsal(**vars(timed), knots=knots, values=timed.full(knots.at), standing=standing, filmed=filmed)
     follower = Follower(knots, result.values, chain, standing)
     used = set(np.unique(reel.motions.tool).tolist())
     bodies = contact_bodies(job, chain, result.tools, used)

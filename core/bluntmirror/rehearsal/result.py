@@ -121,6 +121,7 @@ class Rehearsal(Timed):
     knots: Knots
     values: Floats  # (m + 1, k): every axis of the chain at the knots
     standing: Standing
+    filmed: bool = True  # whether the stock was kept through time, as a replay needs it
     margins: list[Margin] = field(default_factory=list)
     pairs: int = 0
     off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off

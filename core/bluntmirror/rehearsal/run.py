@@ -117,9 +117,9 @@ def _give_times(result: Timed) -> None:
             result.docket.findings[i] = replace(item, time=reel.seconds, motion=len(reel.begin_time) - 1)
 
 
-def rehearse(job: Job, progress: Progress | None = None, store: Store | None = None) -> Rehearsal:
+def rehearse(job: Job, progress: Progress | None = None, store: Store | None = None, filmed: bool = True) -> Rehearsal:
     """The whole run. `progress` gets the stage's name and its share done (0–1), and may raise Cancelled; `store` (of
-    `checkpoints`) keeps the stock on the way, so that a run that begins the same goes on from there."""
+    `checkpoints`) keeps the stock on the way, so that a run that begins the same goes on from there. `filmed`: keep the stock through time, for a replay."""
     from .replaying import replay  # contact and material are only loaded where they are asked
 
-    return replay(check_program(job, progress), progress, store)
+    return replay(check_program(job, progress), progress, store, filmed)
