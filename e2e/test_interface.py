@@ -6,6 +6,7 @@ import re
 import signal
 import subprocess
 import time
+import zipfile
 from pathlib import Path
 
 import redis
@@ -273,6 +274,23 @@ class Interface(TransactionTestCase):
             page.locator(".compare-window .ant-modal-close").click()
             expect(page.get_by_test_id("compare")).to_be_hidden()
 
+            # A program begun, taken out and put back; the corrected program out as a file.
+            page.get_by_role("button", name="Programs").click()
+            page.get_by_text("Begin a program…").click()
+            page.get_by_label("File name").fill("O7000.nc")
+            page.get_by_role("button", name="Begin", exact=True).click()
+            expect(page.locator(".cm-content")).to_contain_text("O7000")
+            page.get_by_role("button", name="Programs").click()
+            page.get_by_text("Take O7000.nc out").click()
+            page.get_by_role("button", name="Take out", exact=True).click()
+            expect(page.locator(".cm-content")).to_contain_text("T2 M6")
+            page.get_by_role("button", name="Put it back").click()
+            expect(page.locator(".cm-content")).to_contain_text("O7000")
+            page.get_by_role("button", name="Programs").click()
+            with page.expect_download() as out:
+                page.get_by_text("Save O7000.nc as a file").click()
+            self.assertEqual(Path(out.value.path()).read_bytes(), b"O7000\nM99\n")
+
             # Kept as a revision, and rehearsed: the stretch left out is named beside the verdict.
             page.get_by_label("What changed").fill("first slip mended")
             page.get_by_role("button", name="Keep as revision").click()
@@ -283,6 +301,8 @@ class Interface(TransactionTestCase):
             expect(page.get_by_text("left out of this rehearsal")).to_be_visible()
             held = Revision.objects.get(number=3)
             self.assertEqual((held.label, Job.objects.count()), ("first slip mended", 1))
+            with held.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
+                self.assertIn("O7000.nc", bundle.namelist())
             self.assertEqual(faults, [])
             browser.close()
 

@@ -84,8 +84,8 @@ def _hand_over() -> None:
 
 def _load_compiler() -> Any:
     """The compiler looks for SciPy's linear algebra, which no kernel uses and which takes longer to load than it does itself:
-    it is hidden from it while it looks (a kernel that did use it would not compile)."""
-    hidden = "scipy" not in sys.modules
+    it is hidden from it while it looks (a kernel that did use it would not compile) — unless another thread might want it."""
+    hidden = "scipy" not in sys.modules and threading.active_count() == 1
     if hidden:
         sys.modules["scipy"] = None  # type: ignore[assignment]
     try:
