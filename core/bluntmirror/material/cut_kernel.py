@@ -3,6 +3,9 @@
 Tiles are independent, so that they are shared out between threads; within a tile the motions come in their order. The
 result is bit-identical for any number of threads, since no ray belongs to two tiles and nothing is summed across them.
 
+The kernels that go through tiles in parallel (here, `turning_kernel`, `ring_kernel`) take their arrays one by one: what is
+assigned through a record within a parallel loop is lost without a word (Numba 0.68), and they do little else.
+
     entry     one motion on one tile; its results (was stock removed, did a test meet stock) stand in arrays of their own
     set       a group of slabs with one purpose: CUT removes stock; the test sets only ask
 """

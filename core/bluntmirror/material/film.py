@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..compiled import thread_count
 from ..geometry.mesh import Mesh
 from .stock import Stock
-from .surface_kernel import BRICK, CAPACITY, SPAN, brick_surface, brick_surfaces
+from .surface_kernel import BRICK, CAPACITY, SPAN, Grid, RayTable, Space, Surfaces, brick_surface, brick_surfaces
 
 GROUP = 64  # bricks worked out in one call
 
@@ -38,14 +38,14 @@ class Film:
         self.shape = tuple(int(n) for n in (self.stock.lattice.counts + 1 + BRICK - 1) // BRICK)
         most, threads = SPAN**3, thread_count()
         block = (threads, SPAN, SPAN, SPAN)
-        self._space = (
+        self._space = Space(
             np.zeros((threads, SPAN, SPAN), np.int64), np.zeros((*block, 3)), np.zeros(block, np.int64),
             np.full(block, -1, np.int64), np.zeros((threads, 3 * most, 4), np.int64), np.zeros((threads, 3 * most)),
             np.zeros((threads, 3 * most), np.int32), np.zeros((threads, most, 3)),
             np.zeros((threads, 3 * most, 4), np.uint16), np.zeros((threads, 3 * most), np.int32),
             np.zeros((threads, 3 * most, 3)),
         )  # fmt: skip
-        self._out = (
+        self._out = Surfaces(
             np.zeros((GROUP, CAPACITY, 3), np.float32), np.zeros((GROUP, CAPACITY, 4), np.uint16),
             np.zeros((GROUP, CAPACITY), np.int32), np.zeros((GROUP, CAPACITY, 3)),
         )  # fmt: skip
@@ -91,18 +91,12 @@ class Film:
 
     def _surfaces(self, bricks: NDArray[np.int64]) -> Iterator[tuple[int, NDArray, NDArray, NDArray, NDArray, int]]:
         """(brick, vertices, quads, tags, places, look) of bricks (n, 3); the arrays are lent until the next group."""
-        r0, r1, r2 = self.stock.rays
-        lattice = self.stock.lattice
+        grid, rays = self._asked()
         vertices, quads, tags, places = self._out
         for begin in range(0, len(bricks), GROUP):
             group = bricks[begin : begin + GROUP]
             size, looks = np.zeros((len(group), 2), np.int64), np.zeros(len(group), np.uint64)
-            brick_surfaces(
-                group, lattice.origin, lattice.step, lattice.counts, r0.lo, r0.hi, r0.tag_lo, r0.tag_hi, r1.lo, r1.hi,
-                r1.tag_lo, r1.tag_hi, r2.lo, r2.hi, r2.tag_lo, r2.tag_hi, r0.base, r0.capacity, r0.count, r1.base,
-                r1.capacity, r1.count, r2.base, r2.capacity, r2.count, r0.tiles_u, r1.tiles_u, r2.tiles_u, *self._space,
-                *self._out, size, looks,
-            )  # fmt: skip
+            brick_surfaces(group, grid, *rays, self._space, self._out, size, looks)
             for n, ((nv, nq), look) in enumerate(zip(size.tolist(), looks.tolist(), strict=True)):
                 x, y, z = group[n].tolist()
                 brick = (z * self.shape[1] + y) * self.shape[0] + x
@@ -111,17 +105,18 @@ class Film:
                 else:
                     yield brick, vertices[n, :nv], quads[n, :nq], tags[n, :nq], places[n, :nq], look
 
+    def _asked(self) -> tuple[Grid, list[RayTable]]:
+        lattice = self.stock.lattice
+        rays = [
+            RayTable(r.lo, r.hi, r.tag_lo, r.tag_hi, r.base, r.capacity, r.count, r.tiles_u) for r in self.stock.rays
+        ]
+        return Grid(lattice.origin, lattice.step, lattice.counts), rays
+
     def _large(self, brick: NDArray[np.int64], nv: int, nq: int) -> tuple[NDArray, NDArray, NDArray, NDArray]:
         """The surface of a brick so torn that it does not fit the rows set aside: worked out alone, by one thread."""
-        r0, r1, r2 = self.stock.rays
-        lattice = self.stock.lattice
-        space = [part[0] for part in self._space]
-        brick_surface(
-            brick[0], lattice.origin, lattice.step, lattice.counts, r0.lo, r0.hi, r0.tag_lo, r0.tag_hi, r1.lo, r1.hi,
-            r1.tag_lo, r1.tag_hi, r2.lo, r2.hi, r2.tag_lo, r2.tag_hi, r0.base, r0.capacity, r0.count, r1.base,
-            r1.capacity, r1.count, r2.base, r2.capacity, r2.count, r0.tiles_u, r1.tiles_u, r2.tiles_u, *space,
-        )  # fmt: skip
-        vertices, quads, tags, places = space[7:]
+        grid, rays = self._asked()
+        brick_surface(brick[0], grid, *rays, self._space, 0)
+        vertices, quads, tags, places = (part[0] for part in self._space[7:])
         return vertices[:nv].astype(np.float32), quads[:nq].copy(), tags[:nq].copy(), places[:nq].copy()
 
     def latest(self) -> Iterator[tuple[NDArray, NDArray, NDArray, NDArray]]:

@@ -4,50 +4,97 @@
     cell   eight nodes; where they differ, the cell has one vertex: the mean of the exact crossings on its edges
     quad   four cells around an edge whose two nodes differ; its tag is that of the ray end on the edge
 
+The parallel loop takes the arrays that it fills out of their record first: what is assigned through a record within it is lost.
 Vertices depend on nothing but the rays, so that neighbouring bricks agree to the bit and the whole is watertight.
 """
 
+from typing import NamedTuple
+
 import numpy as np
+from numpy.typing import NDArray
 
 from ..compiled import get_thread_id, njit, prange
 from .cut_kernel import TILE
 
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
 BRICK = 16
 SPAN = BRICK + 2
 CAPACITY = 2048  # vertices and quads that a brick of ordinary stock needs at most
 
 
+class Grid(NamedTuple):
+    origin: Floats
+    step: Floats
+    counts: Ints
+
+
+class RayTable(NamedTuple):
+    """The rays of one direction as `stock.Rays` holds them."""
+
+    lo: NDArray[np.float32]
+    hi: NDArray[np.float32]
+    tag_lo: NDArray[np.int32]
+    tag_hi: NDArray[np.int32]
+    base: Ints
+    capacity: NDArray[np.int32]
+    count: NDArray[np.int32]
+    tiles_u: int
+
+
+class Space(NamedTuple):
+    """Work space, a row for each thread, left as it was found: inside (SPAN²), total (SPAN³, 3) and number (SPAN³) zero,
+    index (SPAN³) −1. edge_of (3·SPAN³, 4), edge_end and edge_tag (3·SPAN³,); then the surface of one brick."""
+
+    inside: Ints
+    total: Floats
+    number: Ints
+    index: Ints
+    edge_of: Ints
+    edge_end: Floats
+    edge_tag: NDArray[np.int32]
+    vertices: Floats
+    quads: NDArray[np.uint16]
+    tags: NDArray[np.int32]
+    places: Floats
+
+
+class Surfaces(NamedTuple):
+    """Of a group of bricks, a row for each."""
+
+    vertices: NDArray[np.float32]
+    quads: NDArray[np.uint16]
+    tags: NDArray[np.int32]
+    places: Floats
+
+
 @njit(cache=True, error_model="numpy")
-def _slot(tiles_u, base_of, capacity_of, u, v):
-    tile = (v // TILE) * tiles_u + u // TILE
+def _slot(rays, u, v):
+    tile = (v // TILE) * rays.tiles_u + u // TILE
     ray = (v % TILE) * TILE + u % TILE
-    return tile, ray, base_of[tile] + ray * capacity_of[tile]
+    return tile, ray, rays.base[tile] + ray * rays.capacity[tile]
 
 
 @njit(cache=True, error_model="numpy")
-def _crossing(lo, hi, tag_lo, tag_hi, base, count, a, b, rising):
-    """The ray's end between a and b; `rising` looks for a lower end (stock begins). Middle and −1 when it has none."""
-    for i in range(base, base + count):
-        if rising and a - 1e-4 <= lo[i] <= b + 1e-4:
-            return min(max(np.float64(lo[i]), a), b), tag_lo[i]
-        if not rising and a - 1e-4 <= hi[i] <= b + 1e-4:
-            return min(max(np.float64(hi[i]), a), b), tag_hi[i]
+def _crossing(rays, u, v, a, b, rising):
+    """The end of ray (u, v) between a and b; `rising` looks for a lower end (stock begins). Middle and −1 when it has none."""
+    tile, ray, base = _slot(rays, u, v)
+    for i in range(base, base + rays.count[tile, ray]):
+        if rising and a - 1e-4 <= rays.lo[i] <= b + 1e-4:
+            return min(max(np.float64(rays.lo[i]), a), b), rays.tag_lo[i]
+        if not rising and a - 1e-4 <= rays.hi[i] <= b + 1e-4:
+            return min(max(np.float64(rays.hi[i]), a), b), rays.tag_hi[i]
     return 0.5 * (a + b), -1
 
 
 @njit(cache=True, error_model="numpy")
-def brick_surface(
-    brick, origin, step, counts,
-    lo0, hi0, tl0, th0, lo1, hi1, tl1, th1, lo2, hi2, tl2, th2,
-    base0, cap0, cnt0, base1, cap1, cnt1, base2, cap2, cnt2, tiles_u0, tiles_u1, tiles_u2,
-    inside, total, number, index, edge_of, edge_end, edge_tag, vertices, quads, tags, places,
-):  # fmt: skip
-    """Surface of one brick. Writes vertices (V, 3), quads (Q, 4), tags (Q,) and the exact end of the ray behind each
-    quad, places (Q, 3); returns (V, Q).
-
-    Work space, kept between calls: inside (SPAN²), total (SPAN³, 3) and number (SPAN³) zero, index (SPAN³) −1;
-    edge_of (3·SPAN³, 4), edge_end and edge_tag (3·SPAN³,).
-    """
+def brick_surface(brick, grid, x_rays, y_rays, z_rays, space, t):
+    """Surface of one brick, in the row `t` of the work space. Writes vertices (V, 3), quads (Q, 4), tags (Q,) and the exact end
+    of the ray behind each quad, places (Q, 3); returns (V, Q)."""
+    origin, step, counts = grid.origin, grid.step, grid.counts
+    inside, total, number, index = space.inside[t], space.total[t], space.number[t], space.index[t]
+    edge_of, edge_end, edge_tag = space.edge_of[t], space.edge_end[t], space.edge_tag[t]
+    vertices, quads, tags, places = space.vertices[t], space.quads[t], space.tags[t], space.places[t]
     n0, n1, n2 = brick[0] * BRICK - 1, brick[1] * BRICK - 1, brick[2] * BRICK - 1
     # A column of nodes is a word of bits; where neighbouring words differ, so do the nodes.
     some = np.int64(0)
@@ -57,10 +104,10 @@ def brick_surface(
             y = n1 + j
             word = np.int64(0)
             if 0 <= x < counts[0] and 0 <= y < counts[1]:
-                tile, ray, base = _slot(tiles_u2, base2, cap2, x, y)
-                for k in range(cnt2[tile, ray]):
-                    a = int(np.ceil((lo2[base + k] - origin[2]) / step[2] - 0.5))
-                    b = int(np.floor((hi2[base + k] - origin[2]) / step[2] - 0.5))
+                tile, ray, base = _slot(z_rays, x, y)
+                for k in range(z_rays.count[tile, ray]):
+                    a = int(np.ceil((z_rays.lo[base + k] - origin[2]) / step[2] - 0.5))
+                    b = int(np.floor((z_rays.hi[base + k] - origin[2]) / step[2] - 0.5))
                     a, b = max(a, n2, 0) - n2, min(b, n2 + SPAN - 1, counts[2] - 1) - n2
                     if a <= b:
                         word |= ((np.int64(1) << (b - a + 1)) - 1) << a
@@ -92,16 +139,13 @@ def brick_surface(
                     z = origin[2] + (n2 + k + 0.5) * step[2]
                     u, v, w = n0 + i, n1 + j, n2 + k
                     if axis == 0:
-                        tile, ray, base = _slot(tiles_u0, base0, cap0, v, w)
-                        x, tag = _crossing(lo0, hi0, tl0, th0, base, cnt0[tile, ray], x, x + step[0], not here)
+                        x, tag = _crossing(x_rays, v, w, x, x + step[0], not here)
                         edge_end[edges] = x
                     elif axis == 1:
-                        tile, ray, base = _slot(tiles_u1, base1, cap1, u, w)
-                        y, tag = _crossing(lo1, hi1, tl1, th1, base, cnt1[tile, ray], y, y + step[1], not here)
+                        y, tag = _crossing(y_rays, u, w, y, y + step[1], not here)
                         edge_end[edges] = y
                     else:
-                        tile, ray, base = _slot(tiles_u2, base2, cap2, u, v)
-                        z, tag = _crossing(lo2, hi2, tl2, th2, base, cnt2[tile, ray], z, z + step[2], not here)
+                        z, tag = _crossing(z_rays, u, v, z, z + step[2], not here)
                         edge_end[edges] = z
                     edge_of[edges, 0], edge_of[edges, 1], edge_of[edges, 2], edge_of[edges, 3] = i, j, k, axis
                     edge_tag[edges] = tag
@@ -172,30 +216,20 @@ def _look(vertices, tags, nv, nq):
 
 
 @njit(cache=True, parallel=True, error_model="numpy")
-def brick_surfaces(
-    bricks, origin, step, counts,
-    lo0, hi0, tl0, th0, lo1, hi1, tl1, th1, lo2, hi2, tl2, th2,
-    base0, cap0, cnt0, base1, cap1, cnt1, base2, cap2, cnt2, tiles_u0, tiles_u1, tiles_u2,
-    inside, total, number, index, edge_of, edge_end, edge_tag, all_vertices, all_quads, all_tags, all_places,
-    vertices, quads, tags, places, size, looks,
-):  # fmt: skip
-    """Surfaces of bricks (n, 3), each by one thread. The work space has a first axis of one row a thread; vertices,
-    quads, tags and places have n rows of CAPACITY, which a surface larger than that leaves alone.
+def brick_surfaces(bricks, grid, x_rays, y_rays, z_rays, space, out, size, looks):
+    """Surfaces of bricks (n, 3), each by one thread in a row of its own of the work space. `out` has n rows of CAPACITY, which a
+    surface larger than that leaves alone.
 
     size (n, 2) gets the numbers of vertices and quads, looks (n,) a number that tells whether a surface has changed.
     """
+    vertices, quads, tags, places = out
     for n in prange(len(bricks)):
         t = get_thread_id()
-        nv, nq = brick_surface(
-            bricks[n], origin, step, counts, lo0, hi0, tl0, th0, lo1, hi1, tl1, th1, lo2, hi2, tl2, th2,
-            base0, cap0, cnt0, base1, cap1, cnt1, base2, cap2, cnt2, tiles_u0, tiles_u1, tiles_u2,
-            inside[t], total[t], number[t], index[t], edge_of[t], edge_end[t], edge_tag[t],
-            all_vertices[t], all_quads[t], all_tags[t], all_places[t],
-        )  # fmt: skip
+        nv, nq = brick_surface(bricks[n], grid, x_rays, y_rays, z_rays, space, t)
         size[n, 0], size[n, 1] = nv, nq
-        looks[n] = _look(all_vertices[t], all_tags[t], nv, nq)
+        looks[n] = _look(space.vertices[t], space.tags[t], nv, nq)
         if nv <= CAPACITY and nq <= CAPACITY:
-            vertices[n, :nv] = all_vertices[t, :nv]
-            quads[n, :nq] = all_quads[t, :nq]
-            tags[n, :nq] = all_tags[t, :nq]
-            places[n, :nq] = all_places[t, :nq]
+            vertices[n, :nv] = space.vertices[t, :nv]
+            quads[n, :nq] = space.quads[t, :nq]
+            tags[n, :nq] = space.tags[t, :nq]
+            places[n, :nq] = space.places[t, :nq]
