@@ -76,7 +76,7 @@ function States({ before, after }: { before: State; after: State }) {
   for (const axis of Object.keys(after.machine)) add(`machine ${axis}`, figure(before.machine[axis]), figure(after.machine[axis]));
   for (const axis of Object.keys(after.program)) {
     const way = after.program[axis] - before.program[axis];
-    if (Math.abs(way) > 5e-4) add(`goes in ${axis}`, figure(way), "0");
+    if (Math.abs(way) > 5e-4) add(`to go in ${axis}`, figure(way), "0");
   }
   add("codes", Object.values(before.modes).join(" "), Object.values(after.modes).join(" "));
   add("work offset", before.work_offset, after.work_offset);
@@ -106,7 +106,7 @@ function States({ before, after }: { before: State; after: State }) {
             <tr key={name} className={a === b ? "quiet" : undefined}>
               <th>{name}</th>
               <td>{a}</td>
-              <td>{a === b || name.startsWith("goes") ? b : <Typography.Text copyable={{ text: b, tooltips: ["Copy", "Copied"] }}>{b}</Typography.Text>}</td>
+              <td>{a === b || name.startsWith("to go") ? b : <Typography.Text copyable={{ text: b, tooltips: ["Copy", "Copied"] }}>{b}</Typography.Text>}</td>
             </tr>
           ))}
       </tbody>
