@@ -27,17 +27,6 @@ from .models import Revision, RuleSetting
 from .services import Refused
 
 Json = dict[str, Any]
-NO_PROGRAMS = {
-    ".json",
-    ".stl",
-    ".step",
-    ".stp",
-    ".3mf",
-    ".glb",
-    ".zip",
-    ".dxf",
-    ".urdf",
-}  # other files that a job may hold
 MOST_TEXT = 60_000_000  # bytes of programs taken with one question
 
 
@@ -118,7 +107,7 @@ def _written(base: Job, named: list[str], programs: dict[str, str]) -> dict[str,
             made[name] = rewritten(base.programs[name], text)
             continue
         if (
-            PurePath(name).suffix.lower() in NO_PROGRAMS
+            PurePath(name).suffix.lower() in setups.NO_PROGRAMS
             or not re.fullmatch(r"[\w .+-]{1,120}", name)
             or name.strip(" .") != name
         ):

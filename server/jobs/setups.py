@@ -316,6 +316,10 @@ def inside(name: str) -> str:
     return parts.as_posix()
 
 
+# Other files that a job may hold.
+NO_PROGRAMS = {".json", ".stl", ".step", ".stp", ".3mf", ".glb", ".zip", ".dxf", ".urdf"}
+
+
 def changed(
     revision: Revision, files: dict[str, bytes], user: AbstractBaseUser, label: str, gone: Sequence[str] = ()
 ) -> Revision:
@@ -359,7 +363,7 @@ def put_programs(revision: Revision, files: list[UploadedFile], user: AbstractBa
     strange = []
     for file in files:
         name = Path((file.name or "").replace("\\", "/")).name
-        if not name or name.lower().endswith((".json", ".stl", ".step", ".stp", ".3mf", ".glb", ".zip")):
+        if not name or Path(name).suffix.lower() in NO_PROGRAMS:
             raise Refused(f"{file.name}: this is no program; put models and tables in on the setup screen")
         if name.lower() in known:
             made[known[name.lower()]] = file.read()

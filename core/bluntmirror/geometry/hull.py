@@ -22,9 +22,9 @@ def outline(points: Floats) -> Floats:
     return found if hull.exterior.is_ccw else found[::-1]
 
 
-def extremes(points: Floats, few: int = FEW) -> Floats:
+def extremes(points: Floats) -> Floats:
     """Those of points (n, 3) among which the farthest in any direction is: of few all, of many the corners of their hull."""
-    if len(points) <= few:
+    if len(points) <= FEW:
         return points
     from scipy.spatial import ConvexHull, QhullError
 
@@ -43,7 +43,7 @@ def corners(mesh: Mesh) -> Floats:
     spread = np.zeros((len(mesh.vertices), 3, 3))
     for i in range(3):
         np.add.at(spread, mesh.faces[:, i], normal[:, :, None] * normal[:, None, :])
-    return extremes(mesh.vertices[np.linalg.det(spread) > FLAT], FEW)
+    return extremes(mesh.vertices[np.linalg.det(spread) > FLAT])
 
 
 def is_convex(mesh: Mesh) -> bool:

@@ -54,10 +54,6 @@ class Expression:
         self._function = _compiled(_raw(self.node))
         return self._function
 
-    @property
-    def is_variable(self) -> bool:
-        return isinstance(self.node, tuple) and self.node[0] in ("#", "#name")
-
     def key(self, variables: Variables) -> int | str:
         """The number or name of the variable that this is, for the left side of an assignment."""
         kind, inner = self.node

@@ -39,7 +39,6 @@ class Flat:
 
     def __init__(self, control: Control) -> None:
         self.control = control
-        self.c0 = control.offset("C")
 
     def flat(self, axes: dict[str, float]) -> dict[str, float]:
         """Axis words with C as a length."""

@@ -100,6 +100,7 @@ class Run(ABC):
         self.in_modal_macro = False
         self.clocked = False  # the clock has been read: the same state may go on otherwise
         self.cycle_steps = 0  # holes, pecks and passes that cycles have made
+        self.snapshots: dict[object, int] = {}  # what is modal, by all that it depends on: its number in the table
         # What look-ahead holds back.
         self.corners: Corners | None = None
         self.compensation: Compensation | None = None

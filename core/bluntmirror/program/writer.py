@@ -16,17 +16,13 @@ from . import checks, feeds
 from .compensation import Compensation, Move
 from .corners import Corners
 from .flat import Flat
-from .motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, THREAD, Snapshot
+from .motions import ARC, DWELL, FEED, PLANE_AXES, RAPID, THREAD, Snapshot
 from .run import Run
 
 MOST_PIECES = 20_000  # of one move in a flat plane
 
 
 class Writer(Run):
-    def __init__(self, *args: Any, **fields: Any) -> None:
-        super().__init__(*args, **fields)
-        self._snapshots: dict[object, int] = {}
-
     def move(self, kind: int, axes: dict[str, float], **more: Any) -> Move:
         """A motion of this block to shaped coordinates. Where no look-ahead is on it is written at once."""
         control = self.control
@@ -212,9 +208,6 @@ class Writer(Run):
         else:
             self.add(kind, self.control.machine, seconds=seconds)
 
-    def take_time(self, seconds: float) -> None:
-        self.add(OTHER, self.control.machine, seconds=seconds)
-
     def snapshot(self) -> int:
         control = self.control
         offsets = tuple([control.offset(axis, control.length_applied) for axis in self.setup.axes])
@@ -225,11 +218,11 @@ class Writer(Run):
             control.surface_speed is None, control.compensation, control.radius, control.polar, control.shape,
             None if control.tilt is None else control.tilt.tobytes(),
         )  # fmt: skip
-        known = self._snapshots.get(key)
+        known = self.snapshots.get(key)
         if known is None:
             coolant = {"mist": 7, "flood": 8}.get(control.coolant, 0)
             on = control.compensation != "compensation-off"
-            known = self._snapshots[key] = self.builder.snapshot(
+            known = self.snapshots[key] = self.builder.snapshot(
                 Snapshot(
                     control.codes(), control.work_offset, control.length_number, control.length_applied, offsets,
                     control.tool, coolant, control.inch,

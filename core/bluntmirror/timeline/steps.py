@@ -40,11 +40,6 @@ class Steps:
         """What holds in some segments."""
         return np.asarray(self.value[np.searchsorted(self.begin, segments, side="right") - 1])
 
-    def runs(self, value: object) -> list[tuple[int, int]]:
-        """The stretches in which a value holds: first segment, and the one behind the last."""
-        ends = np.append(self.begin[1:], self.count)
-        return [(int(self.begin[i]), int(ends[i])) for i in np.flatnonzero(self.value == value)]
-
 
 @dataclass(frozen=True)
 class Standing:
