@@ -95,8 +95,18 @@ def kernel_cache() -> None:
                 run([str(PYTHON), "-m", "bluntmirror.warm"], "var/log/setup.log says what failed")
 
 
+def byte_code() -> None:
+    """Compile our own modules, which Python itself would do at every start where it may not write beside them."""
+    core = ROOT / "core" / "bluntmirror"
+    with only_when_changed("byte-code", [core, ROOT / "ops"], core / "__pycache__") as needed:
+        if needed:
+            own = [str(core), str(ROOT / "ops")]
+            run([str(PYTHON), "-m", "compileall", "-q", *own], "var/log/setup.log says which file does not compile")
+
+
 def core() -> None:
     python_environment("core")
+    byte_code()
     kernel_cache()
 
 
@@ -111,4 +121,5 @@ def everything(browser: bool = False) -> None:
     debian(SERVER_PACKAGES | (BROWSER_PACKAGES if browser else {}))
     python_environment("full")
     web_build()
+    byte_code()
     kernel_cache()

@@ -57,9 +57,11 @@ def edges_of(vertices, quads, places, origin, step, axis, node, sign):
 
 @njit(cache=True)
 def _slot(keys, key):
-    """Where a key stands in a table, or the free place where it would."""
+    """Where a key stands in a table, or the free place where it would. Sixteen keys that follow one another stand side by side,
+    as neighbours on the lattice are asked for one after the other."""
     mask = len(keys) - 1
-    at = (key * 0x9E3779B97F4A7C1 ^ (key >> 29)) & mask
+    run = key >> 4
+    at = (((run * 0x9E3779B97F4A7C1 ^ (run >> 25)) << 4) + (key & 15)) & mask
     while keys[at] != -1 and keys[at] != key:
         at = (at + 1) & mask
     return at

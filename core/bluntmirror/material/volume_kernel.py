@@ -16,6 +16,16 @@ CLOSE = 0.02  # mm; a middle this near to an end is not asked: grazing surfaces 
 
 
 @njit(cache=True)
+def _end_cell(a, b, c, step, share, inside, clear):
+    """Lay the interval from a to b, in cells, on a cell that may hold one of its ends."""
+    share[c] += max(0.0, min(b, c + 1.0) - max(a, float(c)))
+    if a <= c + 0.5 <= b:
+        inside[c] = True
+    if abs(a - c - 0.5) * step < CLOSE or abs(b - c - 0.5) * step < CLOSE:
+        clear[c] = False
+
+
+@njit(cache=True)
 def _spread(lo, hi, begin, end, origin, step, count, share, inside, clear):
     """Lay a ray's intervals on its cells: the share of each that is stock, whether its middle is, and whether that is far
     enough from every end to be sure of."""
@@ -25,12 +35,16 @@ def _spread(lo, hi, begin, end, origin, step, count, share, inside, clear):
     for i in range(begin, end):
         a, b = (lo[i] - origin) / step, (hi[i] - origin) / step
         first, last = max(0, int(np.floor(a))), min(count - 1, int(np.floor(b)))
-        for c in range(first, last + 1):
-            share[c] += max(0.0, min(b, c + 1.0) - max(a, float(c)))
-            if a <= c + 0.5 <= b:
-                inside[c] = True
-            if abs(a - c - 0.5) * step < CLOSE or abs(b - c - 0.5) * step < CLOSE:
-                clear[c] = False
+        # Further from both ends a cell is full, and its middle clear of them.
+        near = 2 + int(CLOSE / step)
+        full, over = min(first + near, last + 1), max(last + 1 - near, first)
+        for c in range(first, full):
+            _end_cell(a, b, c, step, share, inside, clear)
+        for c in range(full, over):
+            share[c] += 1.0
+            inside[c] = True
+        for c in range(max(full, over), last + 1):
+            _end_cell(a, b, c, step, share, inside, clear)
 
 
 @njit(cache=True)
@@ -40,6 +54,17 @@ def _ray(base, capacity, counts, tiles_u, u, v):
     local = (v % TILE) * TILE + u % TILE
     begin = base[tile] + local * np.int64(capacity[tile])
     return begin, begin + counts[tile, local]
+
+
+@njit(cache=True)
+def _share(fx, fy, fz):
+    """A cell's true share, from what the rays through its middle say."""
+    total, known = 0.0, 0
+    for f in (fx, fy, fz):
+        if HAIR < f < 1.0 - HAIR:
+            total += f
+            known += 1
+    return total / known if known > 0 else (fx + fy + fz) / 3.0
 
 
 @njit(cache=True, parallel=True)
@@ -75,15 +100,7 @@ def layers(
                         fy += (min(hi_y[i], high) - max(lo_y[i], low)) / step[1]
                         iy = iy or lo_y[i] <= middle <= hi_y[i]
                     cy = cy and abs(lo_y[i] - middle) >= CLOSE and abs(hi_y[i] - middle) >= CLOSE
-                total, known = 0.0, 0
-                for f in (fx[z, x], fy, fz[x, z]):
-                    if HAIR < f < 1.0 - HAIR:
-                        total += f
-                        known += 1
-                if known > 0:
-                    volume += total / known
-                else:
-                    volume += (fx[z, x] + fy + fz[x, z]) / 3.0
+                volume += _share(fx[z, x], fy, fz[x, z])
                 if cx[z, x] and cy and cz[x, z] and not (ix[z, x] == iy and iy == iz[x, z]):
                     apart += 1.0
         result[y, 0], result[y, 1] = volume, apart
