@@ -13,7 +13,7 @@ from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.job import open_job
 from bluntmirror.program.interpreted import Wait
 from bluntmirror.rehearsal import check_program
-from bluntmirror.rehearsal.waits import meetings
+from bluntmirror.timeline.clock import meetings
 
 from .build import slot_job
 

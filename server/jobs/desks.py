@@ -144,12 +144,11 @@ def check(job: Job, path: bool) -> Json:
     reel = result.reel
     used = {int(n) for n in np.unique(reel.motions.tool)} - {0} if len(reel.motions) else set()
     table = {tool.number for tool in job.tools.tools}
-    waits = {result.channel: result.interpreted.waits}
-    waits |= {channel: other.waits for channel, other in result.others.items()}
+    waits = {strand.channel: strand.interpreted.waits for strand in result.strands}
     return {
         "verdict": verdict_of(result.docket), "findings": [finding_dict(item, cause) for item, cause in zip(result.findings, causes(result), strict=True)],
         "operations": [asdict(item) for item in desk.operations()], "seconds": round(reel.seconds, 3),
-        "blocks": result.interpreted.blocks, "rules": rules_run(result.docket.policy),
+        "blocks": sum(strand.interpreted.blocks for strand in result.strands), "rules": rules_run(result.docket.policy),
         "lacking": sorted(used - table), "unused": sorted(table - used),
         "waits": [
             {"channel": channel, "mark": wait.mark, "program": wait.program, "line": wait.line}
@@ -171,7 +170,7 @@ def _packed_path(desk: Desk) -> Json | None:
         "points": packed(path.points, np.float32), "rapid": packed(path.rapid, np.uint8), "tool": packed(path.tool, np.uint16),
         "line": packed(path.line, np.uint32), "file": packed(path.file, np.uint8), "count": len(path.rapid), "whole": path.whole,
         "skipped": packed(desk.skipped(), np.float32),
-        "files": desk.result.reel.motions.files if desk.result.reel else [],
+        "files": desk.result.strands[0].reel.motions.files,
     }  # fmt: skip
 
 

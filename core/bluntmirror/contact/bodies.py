@@ -26,17 +26,21 @@ class Body:
     tool: int = 0
     pieces: tuple[Mesh, ...] = ()
     always: bool = False  # a tool of a turret: there whichever tool is in use
-    while_work: str = ""  # "spins", "still": only there while the work spindle does so
+    while_work: str = ""  # "spins", "still": only there while its spindle's work does so
+    spindle: str = ""  # the work spindle that it hangs on, of several
+    called_tool: str = ""  # how a tool is called where its number alone does not tell it
     role: str = "machine"  # machine, fixture, part, tool, stock
     phases: tuple[int, int | None] | None = None  # from which programmed stop to which it is there, when not always
 
     @property
     def label(self) -> str:
-        return f"T{self.tool} {self.name}" if self.tool else self.name
+        return f"{self.called_tool or f'T{self.tool}'} {self.name}" if self.tool else self.name
 
     def called(self, name: str) -> bool:
         """Whether a name or the name of a group means this body."""
-        return name in (self.label, self.name, self.role) or (self.role == "tool" and name == f"T{self.tool}")
+        return name in (self.label, self.name, self.role) or (
+            self.role == "tool" and name == (self.called_tool or f"T{self.tool}")
+        )
 
     @property
     def key(self) -> tuple[str, str]:

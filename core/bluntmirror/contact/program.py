@@ -45,9 +45,9 @@ def pairs_of(bodies: list[Body], chain: Chain, ignore: list[tuple[str, str]]) ->
     pairs = []
     for i, a in enumerate(bodies):
         for b in bodies[i + 1 :]:
-            if a.tool and b.tool:
+            if a.tool and b.tool and not (a.tool != b.tool and chain.moves_against(a.link, b.link)):
                 continue  # in one spindle one after the other, or fixed to one turret
-            if a.while_work and b.while_work and a.while_work != b.while_work:
+            if a.while_work and b.while_work and a.while_work != b.while_work and a.spindle == b.spindle:
                 continue
             if not chain.moves_against(a.link, b.link):
                 continue
@@ -86,8 +86,10 @@ class Followed:
 class Follower:
     """Follows pairs over a program; trees are made once."""
 
-    def __init__(self, knots: Knots, values: Floats, chain: Chain, standing: Standing) -> None:
-        """`values` (m + 1, k): every axis of the chain at the knots."""
+    def __init__(
+        self, knots: Knots, values: Floats, chain: Chain, standing: Standing, owned: list[list[int]] | None = None
+    ) -> None:
+        """`values` (m + 1, k): every axis of the chain at the knots; `owned`: the columns of every lane's axes."""
         compile_kernels()
         self.knots, self.chain, self.standing = knots, chain, standing
         self.values = np.ascontiguousarray(values, dtype=np.float64)
@@ -95,6 +97,8 @@ class Follower:
         self.trees: dict[object, BoxTree] = {}
         self.convex: dict[tuple[str, str], Pieces | None] = {}
         self.reaches: dict[tuple[tuple[str, str], int], float] = {}
+        self.owned = owned or [list(range(len(chain.axes)))]  # of every lane: the columns of its axes
+        self.leads: dict[tuple[tuple[str, str], tuple[str, str]], np.ndarray] = {}
 
     def tree(self, body: Body, turned: Floats | None = None) -> BoxTree:
         """The tree of a body in its link's frame, or turned (3, 3) about that frame's origin."""
@@ -124,7 +128,40 @@ class Follower:
     def there(self, body: Body) -> np.ndarray:
         """The segments (m,) in which a body is there."""
         tool = body.tool if body.tool and not body.always else None
-        return self.standing.holds(tool, body.phases, (body.while_work == "spins") if body.while_work else None)
+        spins = (body.while_work == "spins") if body.while_work else None
+        return self.standing.holds(tool, body.phases, spins, body.spindle)
+
+    def lead(self, a: Body, b: Body) -> np.ndarray:
+        """For every segment (m,) the motion that a finding of a pair belongs to: that of a lane which moves one of them against the
+        other then, a lane that carries the first body before others."""
+        lanes = self.knots.lanes
+        if lanes.shape[1] == 1:
+            return self.knots.motion
+        if (a.key, b.key) not in self.leads:
+            columns = {int(row[AXIS]) for row in between(self.chain, a.link, b.link).rows}
+            carries = [
+                {
+                    self.chain.axes.index(axis)
+                    for step in self.chain.path_to(body.link)
+                    if step.joint
+                    for axis in step.joint.factors
+                }
+                for body in (a, b)
+            ]
+            lanes_of = [lane for own in carries for lane, owned in enumerate(self.owned) if own & set(owned)]
+            order = list(dict.fromkeys([*lanes_of, *range(lanes.shape[1])]))
+            found = self.knots.motion.copy()
+            moved = np.zeros(len(found), np.bool_)
+            for lane in order:
+                mine = sorted(columns & set(self.owned[lane]))
+                here = (lanes[:, lane] >= 0) & ~moved & (self.values[1:, mine] != self.values[:-1, mine]).any(axis=1)
+                found[here] = lanes[here, lane]
+                moved |= here
+            # While neither moves, what brought them there still holds.
+            last = np.maximum.accumulate(np.where(moved, np.arange(len(found)), -1))
+            found = np.where(last >= 0, found[last], found)
+            self.leads[a.key, b.key] = found
+        return self.leads[a.key, b.key]
 
     def follow(self, a: Body, b: Body, near: float, only: np.ndarray | None = None) -> Followed:
         """Follow a pair; `only` (m,): the segments to look at, where not all."""
@@ -152,7 +189,7 @@ class Follower:
         else:
             shapes = triangles_of(self.tree(a)), triangles_of(self.tree(b, turned)), NO_PIECES, NO_PIECES
         margin, where = march(how, *shapes, way, near, seen)
-        motion = int(self.knots.motion[where]) if where >= 0 else -1
+        motion = int(self.lead(a, b)[where]) if where >= 0 else -1
         return Followed(screws, *seen, Margin(a.label, b.label, float(margin), motion))
 
     def follow_all(
@@ -292,7 +329,7 @@ def check_contacts(
     for (a, b), seen, own in zip(pairs, follower.follow_all(pairs, near, tick), near, strict=True):
         margins.append(seen.margin)
         if seen.hit.any():
-            names = (f"T{a.tool}" if a.tool else a.label, b.label)
+            names = ((a.called_tool or f"T{a.tool}") if a.tool else a.label, b.label)
             groups.setdefault(names, []).append((a, b, seen))
             wanted[names] = max(own, wanted.get(names, 0.0))
     least: dict[tuple[str, str], Margin] = {}  # a body that spins and stands by turns has one margin
@@ -314,7 +351,8 @@ def _report(
     closest = np.min([seen.closest for _, _, seen in group], axis=0)
     touched = np.flatnonzero(hit)
     motions, knots, other = reel.motions, follower.knots, group[0][1]
-    motion_of = knots.motion[touched]
+    lead = follower.lead(group[0][0], other)
+    motion_of = lead[touched]
     amount = np.where(
         hit[touched] == 2, near + 1.0, near - closest[touched]
     )  # a touch is told as one, not as a near miss
@@ -326,14 +364,14 @@ def _report(
         parts.sort(key=lambda part: (int(part[2][0]), float(part[1].share[part[2][0]])))
         a, seen, segments = parts[0]
         first = int(segments[0])
-        motion = int(knots.motion[first])
+        motion = int(lead[first])
         moment = knots.moment(reel, first, float(seen.share[first]))
         values = follower.at(first, float(seen.share[first]))
         names = [part.label for part, _, _ in parts]
         met = run[hit[run] == level]
         common: dict[str, Any] = {
-            "where": reel.where(motion, moment, int(knots.motion[run[-1]])), "bodies": (*names, other.label),
-            "count": len(np.unique(knots.motion[met])), "point": follower.nearest(a, other, seen.screws, values),
+            "where": reel.where(motion, moment, int(lead[run[-1]])), "bodies": (*names, other.label),
+            "count": len(np.unique(lead[met])), "point": follower.nearest(a, other, seen.screws, values),
         }  # fmt: skip
         if level == 2:
             depth = max(_depth(follower, part, other, followed, at) for part, followed, at in parts)

@@ -76,6 +76,7 @@ class AxisUse(Exact):
 
 class ToolUse(Exact):
     number: int
+    turret: str | None = None  # where it is mounted, of several
     time_in_cut: float
     metres_in_cut: float
     reach_needed: float | None = None  # mm of stick-out that suffice above the blank; none for a tool that does not cut
@@ -139,12 +140,24 @@ class Checked(Exact):
     notes: list[str]
 
 
+class ChannelTime(Exact):
+    """What a channel does with its time, in seconds."""
+
+    number: int
+    time: float
+    cutting: float  # of feed rows, in stock or not
+    rapid: float
+    waiting: float
+    other: float
+
+
 class VerdictFile(Exact):
     format: Literal["blunt-mirror/verdict@1"]
     job: str
     verdict: Literal["stop", "caution", "clear"]
     findings: list[FindingEntry]
     time: float
+    channels: list[ChannelTime] | None = None  # of a machine that has several
     axes: list[AxisUse]
     tools: list[ToolUse]
     stock: list[StockResult]

@@ -155,8 +155,9 @@ def _there(result: Rehearsal, present: tuple[int, int | None] | None) -> list[fl
     """From when to when (s) a body that comes or goes at programmed stops is there; None where it always is."""
     if present is None:
         return None
-    begins = [*result.reel.begin_time.tolist(), result.reel.seconds]
-    stops = [0.0, *(begins[motion] for motion, _ in result.interpreted.stops), result.reel.seconds]
+    reel = result.strands[0].reel
+    begins = [*reel.begin_time.tolist(), reel.seconds]
+    stops = [0.0, *(begins[motion] for motion, _ in result.strands[0].interpreted.stops), result.reel.seconds]
     first, last = present
     return [stops[min(first, len(stops) - 1)], stops[min(last, len(stops) - 1) if last is not None else -1]]
 
@@ -244,6 +245,10 @@ def _says(act: MachineCode) -> str:
         "clamp": f"clamps {act.axis}", "unclamp": f"frees {act.axis}", "wait": "takes its time",
         "macro": f"calls O{act.program}", "move": f"sends {act.axis} to {act.to}",
         "offset-turns": "lets the work offset turn with the table" if act.on else "ends that the work offset turns with the table",
+        "spindle": f"stops {act.spindle}" if act.turns == 0 else f"{act.spindle} {'clockwise' if act.turns > 0 else 'counter-clockwise'}",
+        "address": f"M3 M4 M5, S and C mean {act.spindle} from here on", "unsync": "spindles on their own again",
+        "sync": " follows ".join(act.spindles or ()), "meet": "waits for channels " + ", ".join(map(str, act.channels)),
+        "close": f"closes {act.grip}", "open": f"opens {act.grip}", "push": f"pushes the bar out through {act.grip}",
         "live": "stops the driven tool" if act.turns == 0 else f"driven tool {'clockwise' if act.turns > 0 else 'counter-clockwise'}",
     }  # fmt: skip
     return told[act.does] + takes
@@ -265,7 +270,8 @@ def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> No
     description["operations"] = [
         {"motion": motion, "line": line, "tool": tool, "comment": comment,
          "time": float(reel.begin_time[motion]) if motion < len(reel.begin_time) else reel.seconds}
-        for motion, line, tool, comment in result.interpreted.operations
+        for strand in result.strands
+        for motion, line, tool, comment in strand.interpreted.operations
     ]  # fmt: skip
     for name, values, kind in (
         ("kind", motions.kind, "uint8"), ("file", motions.file, "uint16"), ("line", motions.line, "uint32"),

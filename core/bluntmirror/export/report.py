@@ -9,8 +9,9 @@ from typing import Any
 import numpy as np
 
 from ..findings.identity import Judged
+from ..job.channel import tool_key, tool_number
 from ..program.motions import ARC, FEED, KIND_NAMES, RAPID, THREAD
-from ..rehearsal.result import Timed
+from ..rehearsal.result import Strand, Timed
 from .verdict import WORDS, verdict_dict
 
 STYLE = """
@@ -153,12 +154,12 @@ def _tools(result: Timed, verdict: dict[str, Any]) -> str:
     reel = result.reel
     motions = reel.motions
     spent = reel.end_time - reel.begin_time
-    use = {entry["number"]: entry for entry in verdict["tools"]}
+    use = {(entry.get("turret"), entry["number"]): entry for entry in verdict["tools"]}
     rows = []
     total = np.zeros(3)
 
-    def needed(number: int) -> str:
-        mm = use.get(number, {}).get("reach_needed")
+    def needed(named: tuple[str | None, int]) -> str:
+        mm = use.get(named, {}).get("reach_needed")
         return "—" if mm is None else f"{mm:.1f}"
 
     for number in dict.fromkeys(motions.tool.tolist()):
@@ -169,13 +170,15 @@ def _tools(result: Timed, verdict: dict[str, Any]) -> str:
         total += [cutting, rapid, other]
         if not number:
             continue
-        entry = next((t for t in result.job.tools.tools if t.number == number), None)
+        entry = next((t for t in result.job.tools.tools if tool_key(result.job.machine, t) == number), None)
         tool = result.tools.get(number)
+        named = (entry.turret if entry else None, tool_number(number))
+        shown = f"T{named[1]}" + (f" {escape(named[0])}" if named[0] else "")
         register = f"{entry.registers.get('H', entry.length):.3f}" if entry else "—"
         rows.append(
-            [f"T{number}", escape(entry.name if entry else "not in the table"), f"{tool.length:.3f}" if tool else "—", register,
-             f"{tool.reach:g}" if tool else "—", needed(number), _clock(cutting), _clock(rapid), _clock(other),
-             f"{use[number]['metres_in_cut']:.2f}" if number in use else "—"]
+            [shown, escape(entry.name if entry else "not in the table"), f"{tool.length:.3f}" if tool else "—", register,
+             f"{tool.reach:g}" if tool else "—", needed(named), _clock(cutting), _clock(rapid), _clock(other),
+             f"{use[named]['metres_in_cut']:.2f}" if named in use else "—"]
         )  # fmt: skip
     rows.append(["", "<b>all</b>", "", "", "", "", *(f"<b>{_clock(t)}</b>" for t in total), ""])
     heads = [
@@ -206,9 +209,17 @@ def _stock(verdict: dict[str, Any]) -> str:
     return "<h2>Stock</h2>" + _table(heads, rows, frozenset(range(1, 5))) if rows else ""
 
 
+def _of_channel(result: Timed, strand: Strand, name: str) -> str:
+    return name if len(result.strands) == 1 else f"{name}, channel {strand.channel}"
+
+
 def _offsets(result: Timed) -> str:
     rows = [
-        [escape(name), escape("  ".join(f"{axis}{value:.3f}" for axis, value in values.items()))]
-        for name, values in result.setup.work_offsets.items()
+        [
+            escape(_of_channel(result, strand, name)),
+            escape("  ".join(f"{axis}{value:.3f}" for axis, value in values.items())),
+        ]
+        for strand in result.strands
+        for name, values in strand.setup.work_offsets.items()
     ]
     return "<h2>Work offsets</h2>" + _table(["", "machine values"], rows) if rows else ""

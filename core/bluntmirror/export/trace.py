@@ -13,7 +13,7 @@ from typing import Any, TextIO
 
 import numpy as np
 
-from ..program.motions import KIND_NAMES
+from ..program.motions import KIND_NAMES, WAIT
 from ..rehearsal.result import Timed
 
 KERNEL_FROM = 20_000  # rows; below, the compiled writer is not worth loading
@@ -30,9 +30,26 @@ def safe_cell(text: str) -> str:
 
 
 def write_trace(result: Timed, out: TextIO) -> None:
+    if len(result.strands) > 1:
+        _write_channels(result, out)
+        return
     reel, motions = result.reel, result.reel.motions
-    out.write(",".join(["channel", "program", "line", "kind", "t_start", "t_end", "feed", *motions.axes]) + "\n")
-    heads = [f"{result.channel},{safe_cell(name)}" for name in motions.files]
+    out.write(
+        ",".join(
+            [
+                "channel",
+                "program",
+                "line",
+                "kind",
+                "t_start",
+                "t_end",
+                "feed",
+                *map(result.strands[0].axis, motions.axes),
+            ]
+        )
+        + "\n"
+    )
+    heads = [f"{result.strands[0].channel},{safe_cell(name)}" for name in motions.files]
     if len(motions) >= KERNEL_FROM:
         write_columns(result, heads, out)
         return
@@ -41,6 +58,30 @@ def write_trace(result: Timed, out: TextIO) -> None:
     for file, line, kind, begin, end, feed, at in columns:
         values = [number(begin), number(end), number(feed, 0), *(number(value) for value in at)]
         out.write(f"{heads[file]},{line},{KIND_NAMES[kind]},{','.join(values)}\n")
+
+
+def _write_channels(result: Timed, out: TextIO) -> None:
+    """The rows of all channels by the time they begin; a row fills the columns of its own channel's axes. Who came last to a
+    wait mark did not wait, and has no row."""
+    axes = list(dict.fromkeys(strand.axis(axis) for strand in result.strands for axis in strand.setup.axes))
+    out.write(",".join(["channel", "program", "line", "kind", "t_start", "t_end", "feed", *axes]) + "\n")
+    rows: list[tuple[float, int, str]] = []
+    for place, strand in enumerate(result.strands):
+        motions, reel = strand.reel.motions, strand.reel
+        column = [axes.index(strand.axis(axis)) for axis in strand.setup.axes]
+        heads = [f"{strand.channel},{safe_cell(name)}" for name in motions.files]
+        columns = zip(motions.file.tolist(), motions.line.tolist(), motions.kind.tolist(), reel.begin_time.tolist(),
+                      reel.end_time.tolist(), motions.feed.tolist(), motions.end.tolist(), strict=True)  # fmt: skip
+        for file, line, kind, begin, end, feed, at in columns:
+            if kind == WAIT and number(begin) == number(end):
+                continue
+            cells = [""] * len(axes)
+            for i, value in zip(column, at, strict=True):
+                cells[i] = number(value)
+            told = ",".join([number(begin), number(end), number(feed, 0), *cells])
+            rows.append((begin, place, f"{heads[file]},{line},{KIND_NAMES[kind]},{told}\n"))
+    rows.sort(key=lambda row: row[:2])
+    out.writelines(text for _, _, text in rows)
 
 
 def number(value: float, fewest: int = 6) -> str:

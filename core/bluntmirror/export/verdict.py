@@ -14,7 +14,10 @@ import numpy as np
 from .. import __version__
 from ..findings import CATALOGUE, RULES, Finding, Policy
 from ..findings.identity import Judged, cause_of, judged
-from ..rehearsal.result import Rehearsal, Timed
+from ..job.channel import tool_key, tool_number
+from ..job.models import Insert
+from ..program.motions import ARC, FEED, RAPID, THREAD, WAIT
+from ..rehearsal.result import Rehearsal, Strand, Timed
 from ..rehearsal.travel import ranges
 
 _NOT_XML = re.compile("[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
@@ -70,6 +73,14 @@ def not_checked(result: Timed) -> list[str]:
     """What this verdict does not cover, in words; findings of the kind check.limit say the rest."""
     told = []
     bodies, stocks = result.job.file.bodies, result.stocks if isinstance(result, Rehearsal) else []
+    used = set(np.unique(result.reel.motions.tool).tolist())
+    unhanded = sorted({
+        t.number for t in result.job.tools.tools
+        if isinstance(t.cutter, Insert) and t.cutter.hand is None and tool_key(result.job.machine, t) in used
+    })  # fmt: skip
+    if unhanded and result.job.machine.spindles:
+        numbers = ", ".join(f"T{number}" for number in unhanded)
+        told.append(f"the direction in which {numbers} cut: the table gives them no hand")
     if not any(body.role == "stock" for body in bodies):
         told.append("material: the job has no stock")
     elif not any(body.role == "design" for body in bodies):
@@ -88,7 +99,7 @@ def not_checked(result: Timed) -> list[str]:
         f"{s.program} lines {s.first} to {s.last}: as they would run; rehearsed shifted by "
         + " ".join(f"{axis}{value:+g}" for axis, value in s.by.items())
         for number, s in enumerate(result.job.file.switches.shifts)
-        if number in result.interpreted.shifted
+        if any(number in strand.interpreted.shifted for strand in result.strands)
     ]
     if isinstance(result, Rehearsal):
         told += [f"contact of {a} with {b}: switched off in the job" for a, b in result.off]
@@ -114,7 +125,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
                 needed[number] = max(needed.get(number, 0.0), _rounded(cut.reach_needed[number], 3))
     checks, switches = job.file.checks, job.file.switches
     notes = []
-    if result.interpreted.looped:
+    if any(strand.interpreted.looped for strand in result.strands):
         notes.append(f"the main program ends with M99 and would loop; it was run {switches.loop} time(s)")
     notes += [
         f"{name}: up to {reel.motions.file_name(motion)} line {int(reel.motions.line[motion])} the stock was taken from an earlier "
@@ -127,12 +138,13 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
         "verdict": result.verdict,
         "findings": [finding_dict(item, cause, known) for item, cause in zip(result.findings, causes(result), strict=True)],
         "time": _rounded(reel.seconds),
+        **({"channels": [_channel_times(strand) for strand in result.strands]} if len(job.machine.channels) > 1 else {}),
         "axes": [
             {"axis": r.axis, "min": _rounded(r.low), "max": _rounded(r.high), "travel": list(r.travel) if r.travel else None}
-            for r in ranges(reel, result.chain)
+            for r in ranges(result.strands)
         ],
         "tools": [
-            {"number": n, "time_in_cut": _rounded(seconds.get(n, 0.0), 3), "metres_in_cut": _rounded(metres.get(n, 0.0)),
+            {"number": tool_number(n), **_turret(result, n), "time_in_cut": _rounded(seconds.get(n, 0.0), 3), "metres_in_cut": _rounded(metres.get(n, 0.0)),
              "reach_needed": needed.get(n)}
             for n in sorted({int(t) for t in np.unique(reel.motions.tool)} - {0})
         ],
@@ -163,6 +175,22 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
         },
         "version": __version__,
     }  # fmt: skip
+
+
+def _turret(result: Timed, key: int) -> dict[str, str]:
+    """On which of several turrets a tool is."""
+    turret = next((t.turret for t in result.job.tools.tools if tool_key(result.job.machine, t) == key), None)
+    return {} if turret is None else {"turret": turret}
+
+
+def _channel_times(strand: Strand) -> dict[str, Any]:
+    """What a channel does with its time, in seconds: `cutting` is that of feed rows, in stock or not."""
+    motions, spent = strand.reel.motions, strand.reel.end_time - strand.reel.begin_time
+    cutting = float(spent[np.isin(motions.kind, (FEED, ARC, THREAD))].sum())
+    rapid, waiting = (float(spent[motions.kind == kind].sum()) for kind in (RAPID, WAIT))
+    told = {"time": strand.reel.seconds, "cutting": cutting, "rapid": rapid, "waiting": waiting,
+            "other": float(spent.sum()) - cutting - rapid - waiting}  # fmt: skip
+    return {"number": strand.channel, **{name: _rounded(max(value, 0.0)) for name, value in told.items()}}
 
 
 def rules_run(policy: Policy) -> dict[str, Any]:

@@ -54,6 +54,7 @@ class Job:
     tools: ToolsFile
     programs: dict[str, bytes]
     dialect_files: dict[str, bytes] = field(default_factory=dict)
+    renamed: dict[str, str] = field(default_factory=dict)  # of a channel's view: its word → the machine's own axis name
     _meshes: dict[str, Mesh] = field(default_factory=dict)
     _drawings: dict[tuple[str, bool], list[models.Pair]] = field(default_factory=dict)
     _unpacked: tempfile.TemporaryDirectory[str] | None = None
@@ -373,6 +374,11 @@ def _load(folder: Path, name: str) -> Job:
     machine = read_machine(inside(folder, file.machine, "machine"), file.machine)
     tools = read_tools(inside(folder, file.tools, "tools"), file.tools)
     _check_job(file, machine, name)
+    turrets = {turret.name for turret in machine.turrets}
+    for tool in tools.tools:
+        if tool.turret is not None and tool.turret not in turrets:
+            raise JobUnreadable(file.tools, f"T{tool.number}: turret: the machine has no turret '{tool.turret}'"
+                                + (f" (it has {', '.join(sorted(turrets))})" if turrets else ""))  # fmt: skip
     programs: dict[str, bytes] = {}
     for i, entry in enumerate(file.programs):
         for shown in [entry.main, *entry.library]:
@@ -444,21 +450,69 @@ def _check_machine(machine: MachineFile, shown: str) -> None:
             raise JobUnreadable(shown, f"codes.{code}: no channel has axis {act.axis}")
     if any(not math.isfinite(j.rapid) for j in axes.values()):
         raise JobUnreadable(shown, "joints: rapid must be finite")
+    _check_lists(machine, set(axes), shown)
+
+
+def _check_lists(machine: MachineFile, axes: set[str], shown: str) -> None:
+    """What spindles, turrets, grips, channels and codes name must be there."""
+    work = {m.name for m in machine.mounts if m.takes == "work"}
+    every = {m.name for m in machine.mounts}
+    numbers = {c.number for c in machine.channels}
+    spindles, grips = {s.name for s in machine.spindles}, {g.name for g in machine.grips}
+
+    def must(known: bool, where: str, what: str) -> None:
+        if not known:
+            raise JobUnreadable(shown, f"{where}: {what}")
+
+    for channel in machine.channels:
+        for axis in channel.diameters:
+            must(axis in channel.axes, f"channels.{channel.number}.diameters", f"{axis} is none of its axes")
+    for spindle in machine.spindles:
+        where = f"spindles.{spindle.name}"
+        kind, mounts = ("work", work) if spindle.turns == "work" else ("tool", every - work)
+        must(spindle.mount in mounts, where, f"there is no {kind} mount '{spindle.mount}'")
+        must(spindle.axis is None or spindle.axis in axes, where, f"no joint moves axis {spindle.axis}")
+        must(spindle.channel in numbers, where, f"there is no channel {spindle.channel}")
+    for turret in machine.turrets:
+        must(turret.axis in axes, f"turrets.{turret.name}", f"no joint moves axis {turret.axis}")
+        must(turret.channel in numbers, f"turrets.{turret.name}", f"there is no channel {turret.channel}")
+        has = any(turret.axis in c.axes for c in machine.channels if c.number == turret.channel)
+        must(has, f"turrets.{turret.name}", f"channel {turret.channel} does not have its axis {turret.axis}")
+    for grip in machine.grips:
+        must(grip.mount in every, f"grips.{grip.name}", f"there is no mount '{grip.mount}'")
+        for axis in grip.jaws.axes if grip.jaws else []:
+            must(axis in axes, f"grips.{grip.name}.jaws", f"no joint moves axis {axis}")
+    for code, act in machine.codes.items():
+        for name in [act.spindle, *(act.spindles or ())]:
+            must(name is None or name in spindles, f"codes.{code}", f"there is no spindle '{name}'")
+        must(act.grip is None or act.grip in grips, f"codes.{code}", f"there is no grip '{act.grip}'")
+        for number in act.channels:
+            must(number in numbers, f"codes.{code}", f"there is no channel {number}")
+        if act.does in ("macro", "meet") and code[0] != "M":
+            must(act.does == "macro", f"codes.{code}", "a wait mark is an M code")
 
 
 def _check_axes(file: JobFile, machine: MachineFile, shown: str) -> None:
     """An offset or a shift of an axis that the machine does not have would be passed over in silence."""
     axes = {link.joint.axis for link in machine.links if link.joint}
+    axes |= {word for channel in machine.channels for word in channel.words}
     had = ", ".join(sorted(axes))
-    for key, value in file.work_offsets.items():
-        if not isinstance(value, models.Datum):
-            for axis in value:
-                if axis not in axes:
-                    raise JobUnreadable(shown, f"work_offsets.{key}: the machine has no axis '{axis}' (it has {had})")
+    for where, offsets in _offsets(file):
+        for key, value in offsets.items():
+            if not isinstance(value, models.Datum):
+                for axis in value:
+                    if axis not in axes:
+                        raise JobUnreadable(shown, f"{where}.{key}: the machine has no axis '{axis}' (it has {had})")
     for stretch in file.switches.shifts:
         for axis in stretch.by:
             if axis not in axes:
                 raise JobUnreadable(shown, f"switches.shifts: the machine has no axis '{axis}' (it has {had})")
+
+
+def _offsets(file: JobFile) -> list[tuple[str, dict[str, Any]]]:
+    """The job's table of work offsets and those that programs have of their own, each with its place in the file."""
+    own = [(f"programs[{i}].work_offsets", entry.work_offsets) for i, entry in enumerate(file.programs)]
+    return [("work_offsets", file.work_offsets), *((where, table) for where, table in own if table is not None)]
 
 
 def _check_job(file: JobFile, machine: MachineFile, shown: str) -> None:
@@ -468,15 +522,22 @@ def _check_job(file: JobFile, machine: MachineFile, shown: str) -> None:
             raise JobUnreadable(
                 shown, f"bodies.{body.name}: the machine has no mount '{body.mount}' (it has {', '.join(mounts)})"
             )
-    for key, value in file.work_offsets.items():
-        number = key.upper().replace(" ", "")
-        if number not in {f"G{n}" for n in range(54, 60)} and not (
-            number.startswith("G54.1P") and number[6:].isdigit() and 1 <= int(number[6:]) <= 300
-        ):
-            raise JobUnreadable(shown, f"work_offsets: '{key}' is none of G54 … G59, G54.1 P1 … P300")
-        if isinstance(value, models.Datum) and value.mount not in mounts:
-            raise JobUnreadable(shown, f"work_offsets.{key}: the machine has no mount '{value.mount}'")
+    for where, offsets in _offsets(file):
+        for key, value in offsets.items():
+            number = key.upper().replace(" ", "")
+            if number not in {f"G{n}" for n in range(54, 60)} and not (
+                number.startswith("G54.1P") and number[6:].isdigit() and 1 <= int(number[6:]) <= 300
+            ):
+                raise JobUnreadable(shown, f"{where}: '{key}' is none of G54 … G59, G54.1 P1 … P300")
+            if isinstance(value, models.Datum) and value.mount not in mounts:
+                raise JobUnreadable(shown, f"{where}.{key}: the machine has no mount '{value.mount}'")
     _check_axes(file, machine, shown)
+    pieces = {body.name for body in file.bodies if body.role == "stock"}
+    for body in file.bodies:
+        if body.of is not None and body.role != "design":
+            raise JobUnreadable(shown, f"bodies.{body.name}: `of` is for designs")
+        if body.of is not None and body.of not in pieces:
+            raise JobUnreadable(shown, f"bodies.{body.name}: of: there is no stock '{body.of}'")
     channels = {c.number for c in machine.channels}
     for entry in file.programs:
         if entry.channel not in channels:

@@ -152,9 +152,30 @@ class Mount(Strict):
 
 
 class Channel(Strict):
+    """`words`: program address → axis of a joint; an axis that none names has its own name as its word."""
+
     number: Annotated[int, Field(ge=1, le=16)]
     axes: Annotated[list[str], Field(min_length=1)]
+    words: dict[Annotated[str, Field(pattern="^[A-Z]$")], str] = {}
     diameters: list[str] = []  # axes whose words and offsets are diameters; the joint moves half as far
+
+    @model_validator(mode="after")
+    def _words_fit(self) -> Channel:
+        if len(set(self.axes)) < len(self.axes):
+            raise ValueError("an axis is listed twice")
+        for word, axis in self.words.items():
+            if axis not in self.axes:
+                raise ValueError(f"words: {word} names {axis}, which is none of the channel's axes")
+        if len(set(self.words.values())) < len(self.words):
+            raise ValueError("words: two of them name one axis")
+        if double := next((a for a in self.axes if a in self.words and self.words[a] != a), None):
+            raise ValueError(f"words: {double} is the name of another axis of the channel; name that one otherwise")
+        return self
+
+    @property
+    def word_of(self) -> dict[str, str]:
+        """Axis → the name that programs of this channel know it by."""
+        return {axis: axis for axis in self.axes} | {axis: word for word, axis in self.words.items()}
 
 
 class ToolChange(Strict):
@@ -167,13 +188,24 @@ class ToolChange(Strict):
 class MachineCode(Strict):
     """What a code of the machine's own does.
 
+    `spindle` starts (`turns` 1 or −1) or stops (0) the named one, `address` makes it the one that M3 M4 M5, S and C mean,
+    `sync` lets the first of `spindles` follow the second in speed and angle until `unsync`; `close` and `open` work a `grip`
+    (`waits`: the channel stands meanwhile), `push` pushes the bar behind it out, at most `most`; `meet` is a wait mark whose
+    partners are `channels`.
     `live` starts (`turns` 1 or −1) or stops (0) a turret's driven tool; `clamp` and `unclamp` hold and free `axis`; `wait`
     only takes its time (a pallet, an index that no joint models); `macro` calls the subprogram O`program`; `move` sends an
     axis that no program word moves (a name of more than one letter: a quill, a door, a catcher) `to` a value at rapid;
     `offset-turns` lets the work offset, origin and directions, turn with the rotary table (`on`) or not.
     """
 
-    does: Literal["clamp", "unclamp", "wait", "macro", "live", "move", "offset-turns"]
+    does: Literal["clamp", "unclamp", "wait", "macro", "live", "move", "offset-turns", "spindle", "address", "sync", "unsync",
+                  "close", "open", "push", "meet"]  # fmt: skip
+    spindle: str | None = None
+    spindles: tuple[str, str] | None = None
+    grip: str | None = None
+    waits: bool = True
+    most: Annotated[Positive | None, LENGTH] = None
+    channels: list[Annotated[int, Field(ge=1, le=16)]] = []
     turns: Literal[1, -1, 0] = 0
     on: bool | None = None
     axis: str | None = None
@@ -193,6 +225,12 @@ class MachineCode(Strict):
             )
         if self.does == "macro" and not self.program:
             raise ValueError("macro needs the number of its program")
+        needed = {"spindle": "spindle", "address": "spindle", "sync": "spindles", "close": "grip", "open": "grip", "push": "grip",
+                  "meet": "channels"}.get(self.does)  # fmt: skip
+        if needed and not getattr(self, needed):
+            raise ValueError(f"{self.does} needs its `{needed}`")
+        if self.does == "push" and self.most is None:
+            raise ValueError("push needs the `most` that it pushes, in mm")
         return self
 
 
@@ -203,6 +241,62 @@ class Turret(Strict):
     axis: Annotated[str, Field(min_length=2, max_length=8)]
     stations: Annotated[int, Field(ge=2, le=100)]
     seconds: Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)] = 0.3
+
+
+class NamedTurret(Turret):
+    """One of several; its tools name it in tools.json, its stations are the mounts that its axis moves."""
+
+    name: Annotated[str, Field(min_length=1)]
+    channel: Annotated[int, Field(ge=1, le=16)] = 1
+
+
+class NamedSpindle(Strict):
+    """One of several spindles: it turns the work or the tool that hangs on its mount (whose Z is its axis)."""
+
+    name: Annotated[str, Field(min_length=1)]
+    turns: Literal["work", "tool"]
+    mount: str
+    axis: str | None = None  # the C axis that turns it by degrees
+    max_rpm: Positive | None = None
+    channel: Annotated[int, Field(ge=1, le=16)] = 1
+
+
+class Jaws(Strict):
+    """`axes`: the joints of the links that are its jaws: at value q their faces stand at diameter `drawn` + 2q."""
+
+    axes: Annotated[list[str], Field(min_length=1, max_length=12)]
+    drawn: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH]
+
+
+class Grip(Strict):
+    """What holds work on a mount. `reach`: the stretch along the mount's Z where it does; `holds`: least and greatest diameter;
+    `least`: the least length that it has to hold; `seconds`: to open or to close."""
+
+    name: Annotated[str, Field(min_length=1)]
+    kind: Literal["chuck", "rest", "centre", "bush", "catcher"] = "chuck"
+    mount: str
+    reach: Annotated[Pair, LENGTH] = (0.0, 0.0)
+    holds: Annotated[tuple[Annotated[float, Field(ge=0)], Positive] | None, LENGTH] = None
+    least: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
+    seconds: Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)] = 0.0
+    starts: Literal["open", "closed"] = "open"
+    jaws: Jaws | None = None
+    box: Annotated[tuple[Positive, Positive, Positive] | None, LENGTH] = None  # of a catcher, centred on its mount
+
+    @model_validator(mode="after")
+    def _complete(self) -> Grip:
+        if self.kind == "catcher":
+            if self.box is None:
+                raise ValueError("a catcher needs its `box`")
+        elif self.reach[0] >= self.reach[1]:
+            raise ValueError("reach: from where to where along the mount's Z it holds, the lower value first")
+        if self.kind in ("chuck", "rest", "bush") and self.holds is None:
+            raise ValueError(f"a {self.kind} needs `holds`: the least and the greatest diameter")
+        if self.holds and self.holds[0] > self.holds[1]:
+            raise ValueError("holds: the least diameter first")
+        if self.jaws and self.holds is None:
+            raise ValueError("jaws need `holds`: where they stand open")
+        return self
 
 
 class WorkSpindle(Strict):
@@ -244,10 +338,25 @@ class MachineFile(Strict):
     spindle: Spindle = Spindle()
     turret: Turret | None = None
     work_spindle: WorkSpindle | None = None
+    spindles: Annotated[list[NamedSpindle], Field(max_length=32)] = []
+    turrets: Annotated[list[NamedTurret], Field(max_length=16)] = []
+    grips: Annotated[list[Grip], Field(max_length=64)] = []
     rapid: Literal["straight", "dogleg"] = "straight"
     codes: dict[Annotated[str, Field(pattern=r"^(M\d{1,4}|G\d{1,4}(\.\d)?)$")], MachineCode] = {}
     wait_marks: tuple[Annotated[int, Field(ge=1)], Annotated[int, Field(le=9999)]] | None = (100, 199)  # M codes
     ignore: list[tuple[str, str]] = []
+
+    @model_validator(mode="after")
+    def _lists_or_one(self) -> MachineFile:
+        if self.spindles and (self.work_spindle or self.spindle.max_rpm):
+            raise ValueError("give `spindles`, or `spindle` and `work_spindle`, not both")
+        if self.turrets and self.turret:
+            raise ValueError("give `turrets` or `turret`, not both")
+        for what in (self.spindles, self.turrets, self.grips, self.channels):
+            names = [getattr(item, "name", None) or getattr(item, "number", 0) for item in what]
+            if double := next((name for name in names if names.count(name) > 1), None):
+                raise ValueError(f"'{double}' is listed twice")
+        return self
 
 
 # --- tools.json -------------------------------------------------------------------------------------------------------
@@ -396,6 +505,7 @@ class ToolEntry(Strict):
     length: Annotated[Positive, LENGTH]
     registers: Annotated[dict[Literal["H", "D", "X", "Y", "Z"], Finite], LENGTH] = {}
     station: Annotated[int, Field(ge=1, le=1000)] | None = None
+    turret: str | None = None  # where it is mounted, of several; without, it is the first channel's
     limits: Limits = Limits()
     offset: Annotated[Pair, LENGTH] = (0.0, 0.0)  # of the tip beside the mount's axis, along the mount's x and y
 
@@ -417,11 +527,11 @@ class ToolsFile(Strict):
 
     @model_validator(mode="after")
     def _numbers_once(self) -> ToolsFile:
-        seen: set[int] = set()
+        seen: set[tuple[str | None, int]] = set()
         for tool in self.tools:
-            if tool.number in seen:
-                raise ValueError(f"tool {tool.number} is listed twice")
-            seen.add(tool.number)
+            if (tool.turret, tool.number) in seen:
+                raise ValueError(f"tool {tool.number} is listed twice" + (f" on {tool.turret}" if tool.turret else ""))
+            seen.add((tool.turret, tool.number))
         return self
 
 
@@ -431,11 +541,17 @@ class ToolsFile(Strict):
 DIALECTS = ("iso-mill", "iso-turn", "iso-turn-b", "rs274")
 
 
+class Datum(Strict):
+    datum: Annotated[Triple, LENGTH]
+    mount: str
+
+
 class ProgramFile(Strict):
     channel: Annotated[int, Field(ge=1, le=16)] = 1
     main: str
     library: list[str] = []
     dialect: str = "iso-mill"  # iso-mill, iso-turn, iso-turn-b, rs274, or a dialect file of the job ("floor-7.json")
+    work_offsets: dict[str, Annotated[dict[str, Finite], LENGTH] | Datum] | None = None  # instead of the job's
 
     @field_validator("dialect")
     @classmethod
@@ -454,17 +570,13 @@ class Body(Placed):
     # From which programmed stop (M0, or M1 when it stops) to which the body is there: [0, 1] until the first, [1, null] after.
     present: tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=1)] | None] | None = None
     made_by: dict[str, Any] | None = None  # what a setup screen built it from; nothing else reads it
+    of: str | None = None  # of a design: the piece of stock that is to become it; without, the only stock on its mount
 
     @model_validator(mode="after")
     def _one_of_both(self) -> Body:
         if (self.shape is None) == (not self.shapes):
             raise ValueError("give either `shape` or `shapes`")
         return self
-
-
-class Datum(Strict):
-    datum: Annotated[Triple, LENGTH]
-    mount: str
 
 
 class PairRule(Strict):
@@ -596,7 +708,7 @@ def in_millimetres(model: Any, factor: float) -> Any:
         value = getattr(model, name)
         if LENGTH in info.metadata:
             changes[name] = _times(value, factor)
-        elif name in ("reference", "work_offsets") and not isinstance(model, Unit):
+        elif name in ("reference", "work_offsets") and value is not None and not isinstance(model, Unit):
             changes[name] = {
                 key: in_millimetres(axes, factor)
                 if isinstance(axes, BaseModel)

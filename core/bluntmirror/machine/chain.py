@@ -12,7 +12,8 @@ moves the tool, seen from the work, in the positive direction (ISO 841), so a ta
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 
@@ -105,15 +106,20 @@ class Chain:
         return columns
 
     def datum_offset(
-        self, tool: Mount, work: Mount, datum: Floats, axes: Sequence[str] = ("X", "Y", "Z")
-    ) -> dict[str, float]:
-        """The linear axis values that bring the gauge point onto `datum` (in the work mount), rotary axes at zero.
+        self, tool: Mount, work: Mount, datum: Floats, axes: Sequence[str] = ("X", "Y", "Z"),
+        standing: Mapping[str, float] = MappingProxyType({}),
+    ) -> dict[str, float]:  # fmt: skip
+        """The linear axis values that bring the gauge point onto `datum` (in the work mount); all others stand where
+        `standing` says, else at zero.
 
         Raises ValueError when X, Y and Z, as far as `axes` has them, cannot bring it there.
         """
-        zero = np.zeros((1, len(self.axes)))
-        origin = self.tool_in_work(tool, work, zero)[0, :3, 3]
         linear = [axis for axis in self.axes if self.joints[axis].type == "linear" and axis in "XYZ" and axis in axes]
+        zero = np.zeros((1, len(self.axes)))
+        for i, axis in enumerate(self.axes):
+            if axis not in linear:
+                zero[0, i] = standing.get(axis, 0.0)
+        origin = self.tool_in_work(tool, work, zero)[0, :3, 3]
         columns = self.tool_ways(tool, work, linear)
         values = np.linalg.lstsq(columns, np.asarray(datum) - origin, rcond=None)[0]
         if np.linalg.norm(columns @ values - (np.asarray(datum) - origin)) > 1e-6:

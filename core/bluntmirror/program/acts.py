@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from ..job.models import MachineCode
 from . import fixes, places
+from .interpreted import Act
 from .meanings import MEANINGS
 from .motions import OTHER, TOOL_CHANGE
 from .reader import Block
@@ -88,6 +90,9 @@ def check_change_place(run: Writer, what: str) -> None:
 
 def speed(run: Writer, words: Words) -> None:
     control = run.control
+    own = [run.setup.codes[code] for code in words.own if code in run.setup.codes]
+    if any(act.does == "spindle" and act.spindle != control.addressed for act in own):
+        return  # it is that spindle's
     if run.dialect.turning and "speed-limit" in words.g:
         return  # it is the limit's own
     value = abs(words.value["S"])
@@ -129,8 +134,47 @@ def spindle_and_coolant(run: Writer, words: Words) -> None:
             control.rigid = True
     if turning[-1:] in (["spindle-off"], ["orient"]):
         control.rigid = False
+    if run.setup.spindles and (turning or "S" in words):
+        _tell_speed(run)
     for code in words.own:
         _machine_code(run, code, words)
+
+
+def _act(run: Writer, kind: str, name: str, value: float = 0.0, other: str = "") -> None:
+    run.result.acts.append(Act(kind, run.builder.count, name, run.row_line or run.at, run.text.name, value, other))
+
+
+def _tell_speed(run: Writer) -> None:
+    """The spindle addressed has been started, stopped or given another speed."""
+    control = run.control
+    if not control.live:
+        _act(run, "spindle", control.addressed, control.spindle * control.speed)
+
+
+def _named_spindle(run: Writer, act: MachineCode, words: Words) -> None:
+    """A code of the machine starts or stops a spindle by name, with the S of its own block or the speed it had."""
+    control = run.control
+    name = act.spindle or ""
+    if name == control.addressed:
+        control.spindle = act.turns
+        run.told -= {"spindle", "speed"}
+        _tell_speed(run)
+        return
+    speed = abs(words.value["S"]) if "S" in words else control.others.get(name, (0, 0.0))[1]
+    most = run.setup.spindles[name].max_rpm
+    if most and speed > most:
+        run.report("speed.machine", f"S{speed:g} is above the {most:g} rev/min of {name}", amount=speed - most,
+                   remedy=f"Lower S to {most:g}.", fix=fixes.replace_word(run, "S", most, f"Lower S to {most:g}"))  # fmt: skip
+    control.others[name] = act.turns, speed
+    _act(run, "spindle", name, act.turns * speed)
+
+
+def _grip(run: Writer, act: MachineCode) -> None:
+    control, grip = run.control, run.setup.grips[act.grip or ""]
+    _act(run, act.does, grip.name, act.most or 0.0)
+    seconds = 0.0 if act.does == "push" else grip.seconds
+    if act.waits and seconds:
+        run.add(OTHER, control.machine, seconds=seconds)
 
 
 def _machine_code(run: Writer, code: str, words: Words) -> None:
@@ -138,7 +182,20 @@ def _machine_code(run: Writer, code: str, words: Words) -> None:
     act = run.setup.codes.get(code)
     if act is None:
         return  # a wait mark: at the end of the block
-    if act.does == "live":
+    if act.does == "spindle":
+        _named_spindle(run, act, words)
+    elif act.does == "address":
+        if act.spindle != control.addressed:
+            control.address(act.spindle or "")
+            run.told -= {"spindle", "speed"}
+    elif act.does == "sync":
+        follower, leader = act.spindles or ("", "")
+        _act(run, "sync", follower, other=leader)
+    elif act.does == "unsync":
+        _act(run, "unsync", "")
+    elif act.does in ("close", "open", "push"):
+        _grip(run, act)
+    elif act.does == "live":
         control.live = act.turns
         run.told -= {"spindle", "speed"}
     elif act.does == "move" and control.index(act.axis or "") >= 0:

@@ -57,6 +57,8 @@ def _check_spindle(run: Run) -> None:
     control = run.control
     if "spindle" in run.told or (control.speed == 0.0 and control.feed_mode == "per-revolution"):
         return  # a feed per revolution without a speed is told as such
+    if run.setup.spindles and not (control.spindle or control.live):
+        return  # another channel may have started it: asked when all are on one clock
     if not (control.spindle or control.live):
         run.told |= {"spindle", "speed"}
         run.report(

@@ -11,7 +11,7 @@ import copy
 from dataclasses import dataclass, field
 
 from ..geometry.frames import Floats
-from ..job.models import MachineCode, Turret
+from ..job.models import Grip, MachineCode, NamedSpindle, Turret
 from .dialect import Dialect, built_in
 from .frames import Shape, TipSolver, ToolFrame, after, into, out_of, tool_frame
 from .meanings import SPEED_MODE
@@ -67,6 +67,12 @@ class Setup:
     solver: TipSolver | None = None  # None: X, Y and Z of this channel do not span space
     codes: dict[str, MachineCode] = field(default_factory=dict)  # the machine's own M and G codes, "M10"
     wait_marks: tuple[int, int] | None = None  # first and last M code that is a wait mark
+    spindles: dict[str, NamedSpindle] = field(
+        default_factory=dict
+    )  # of a machine that has several, C axes by their words
+    addressed: str = ""  # the spindle of them that is meant at the start
+    grips: dict[str, Grip] = field(default_factory=dict)
+    named_axes: dict[str, str] = field(default_factory=dict)  # an axis' own name ("X2") → its name in this channel
     max_blocks: int = 2_000_000
     max_depth: int = 64
     max_seconds: float = 900.0  # of reading; a bound against programs that only the clock would end
@@ -133,12 +139,17 @@ class Control:
         None  # the shaped point that the program has reached while look-ahead holds motions
     )
     parts: float = 0.0
+    addressed: str = field(init=False)  # the spindle that M3 M4 M5, S and C mean, where there are several
+    others: dict[str, tuple[int, float]] = field(
+        default_factory=dict
+    )  # of the other spindles: turns (+1, 0, −1) and speed
     program_shift: dict[str, float] = field(default_factory=dict)  # of a stretch shifted by the job
     _frame_key: object = None
     _frame: ToolFrame = field(init=False)
     _shape: Shape | None = None
 
     def __post_init__(self) -> None:
+        self.addressed = self.setup.addressed
         self.variables = Variables(self.setup.variables)
         self.work_offsets = copy.deepcopy(self.setup.work_offsets)
         self.lengths = {n: [value, 0.0] for n, value in self.setup.length_registers.items()}
@@ -150,6 +161,25 @@ class Control:
         for name in ("machine", "geometry", "local_shift", "shift", "mirror", "cycle_words", "clamped"):
             setattr(twin, name, copy.copy(getattr(self, name)))
         return twin
+
+    def address(self, name: str) -> None:
+        """From now on another spindle is meant."""
+        self.others[self.addressed] = self.spindle, self.speed
+        self.addressed = name
+        self.spindle, self.speed = self.others.pop(name, (0, 0.0))
+
+    @property
+    def elsewhere(self) -> float:
+        """The feed per revolution in force, mm, where the spindle meant has not been started by this channel: another may have."""
+        if not self.setup.spindles or self.feed_mode != "per-revolution" or self.spindle or self.live:
+            return 0.0
+        return self.feed or 0.0
+
+    @property
+    def c_axis(self) -> str:
+        """The axis that the word C means: that of the spindle addressed."""
+        spindle = self.setup.spindles.get(self.addressed)
+        return spindle.axis or "C" if spindle else "C"
 
     # --- offsets ------------------------------------------------------------------------------------------------------
 

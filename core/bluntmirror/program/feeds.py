@@ -33,6 +33,8 @@ def feed_rate(run: Run, length: float) -> float:
     if control.feed_mode == "per-revolution":
         if control.surface_speed is not None:
             return control.feed * max(control.speed, 1e-3)
+        if control.elsewhere:
+            return ALTERNATIVE_FEED  # until it is known how fast another channel lets the spindle turn
         if control.speed == 0:
             run.report_once("feed/rev", "feed.no-speed", "feed per revolution, but no spindle speed is set",
                             remedy="Give an S word, or a feed per minute.")  # fmt: skip

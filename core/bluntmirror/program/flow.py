@@ -44,13 +44,15 @@ class Course:
         for code in words.own:
             act = run.setup.codes.get(code)
             if act is None:
-                self._wait_mark(int(code[1:]), words)
+                named = str(round(words.value["P"])) if "P" in words else ""
+                self._wait_mark(int(code[1:]), tuple(int(digit) for digit in named))
+            elif act.does == "meet":
+                self._wait_mark(int(code[1:]), tuple(act.channels))
             elif act.does == "macro" and code[0] == "M":
                 self.calls.enter(act.program or 0, given=arguments(words))
 
-    def _wait_mark(self, mark: int, words: Words) -> None:
+    def _wait_mark(self, mark: int, named: tuple[int, ...]) -> None:
         run = self.run
-        named = tuple(int(digit) for digit in str(round(words.value["P"]))) if "P" in words else ()
         run.result.waits.append(Wait(mark, named, run.builder.count, run.at, run.text.name))
         run.add(WAIT, run.control.machine)
 

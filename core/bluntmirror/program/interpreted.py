@@ -18,6 +18,20 @@ class Wait:
     program: str
 
 
+@dataclass(frozen=True)
+class Act:
+    """What a program does beside moving, before its motion `motion`: a spindle's speed (`name`, rev/min, clockwise positive),
+    `sync` (`name` follows `other`) and `unsync`, a grip that is to `close`, `open` or `push` (at most `value` mm)."""
+
+    kind: str
+    motion: int
+    name: str
+    line: int
+    program: str
+    value: float = 0.0
+    other: str = ""
+
+
 @dataclass
 class Interpreted:
     motions: Motions
@@ -26,7 +40,16 @@ class Interpreted:
     stops: list[tuple[int, str]] = field(default_factory=list)  # (motion index, M0 / M1)
     operations: list[tuple[int, int, int, str]] = field(default_factory=list)  # (motion, line, tool, comment)
     waits: list[Wait] = field(default_factory=list)
+    acts: list[Act] = field(default_factory=list)  # of spindles and grips of a machine that lists them
     left_out: list[tuple[int, str, int]] = field(default_factory=list)  # (motion, program, line) where a stretch begins
     shifted: set[int] = field(default_factory=set)  # which of the shifts asked for came into effect
     not_carried_out: bool = False
     ended: tuple[str, int] | None = None  # program and line of the end
+
+    def end_at(self, motion: int) -> None:
+        """What comes after a motion never happens."""
+        self.motions = self.motions.first(motion + 1)
+        self.stops = [stop for stop in self.stops if stop[0] <= motion]
+        self.operations = [operation for operation in self.operations if operation[0] <= motion]
+        self.waits = [wait for wait in self.waits if wait.motion <= motion]
+        self.acts = [act for act in self.acts if act.motion <= motion]

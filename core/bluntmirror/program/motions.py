@@ -11,7 +11,7 @@ centre   an arc's centre in the plane's two axes; `sweep` its angle in radians, 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,6 +42,8 @@ class Snapshot:
     radius: float = 0.0
     live: bool = False  # a driven tool turns, not the work
     frame: ToolFrame | None = None  # of a tilted plane, tip control or dynamic offset
+    spindle: str = ""  # the one that is addressed, where there are several
+    per_turn: float = 0.0  # mm, of a feed per revolution of a spindle that this channel has not started itself
 
 
 @dataclass
@@ -67,9 +69,15 @@ class Motions:
     way: NDArray[np.float64]
     snapshots: list[Snapshot] = field(default_factory=list)
     files: list[str] = field(default_factory=list)
+    lane: NDArray[np.int16] | None = None  # of motions of several channels: which
 
     def __len__(self) -> int:
         return len(self.kind)
+
+    def first(self, count: int) -> Motions:
+        """The first motions of these."""
+        columns = {name: getattr(self, name)[:count] for name in (*COLUMNS, "end", "centre")}
+        return replace(self, **columns)
 
     @property
     def begin(self) -> NDArray[np.float64]:
@@ -79,7 +87,10 @@ class Motions:
     @property
     def operation(self) -> NDArray[np.int64]:
         """Which operation each motion is in, counted by tool changes, (n,)."""
-        return np.cumsum(self.kind == TOOL_CHANGE)
+        begins = self.kind == TOOL_CHANGE
+        if self.lane is not None:
+            begins = begins | np.append(False, self.lane[1:] != self.lane[:-1])
+        return np.cumsum(begins)
 
     def file_name(self, motion: int) -> str:
         return self.files[int(self.file[motion])]
@@ -141,7 +152,7 @@ class MotionBuilder:
         merged: dict[str, np.ndarray] = {}
         for column in fields(Motions):
             name = column.name
-            if name in ("axes", "start", "snapshots", "files"):
+            if name in ("axes", "start", "snapshots", "files", "lane"):
                 continue
             parts = [chunk[name] for chunk in self._chunks]
             kind = _TYPES.get(name, np.float64)

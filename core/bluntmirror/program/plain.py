@@ -31,6 +31,8 @@ def make_ready(run: Writer) -> bool:
     ):  # fmt: skip
         return False
     column = {axis: i for i, axis in enumerate(setup.axes) if len(axis) == 1}
+    if control.c_axis != "C":
+        column.pop("C", None)
     scale = {axis: 1.0 if axis in "ABC" else control.unit for axis in column}
     offset = [control.offset(axis) for axis in setup.axes]
     first, second = (control.index("XYZ"[i]) for i in PLANE_AXES[control.plane][:2])

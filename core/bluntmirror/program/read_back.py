@@ -107,7 +107,9 @@ def _codes(g: tuple[str, ...], m: tuple[str, ...], own: tuple[str, ...], setup: 
     for code in own:
         act = setup.codes.get(code)
         said.append(
-            f"wait mark {code}" if act is None else f"{code}: {act.does} {act.axis or act.program or ''}".rstrip()
+            f"wait mark {code}"
+            if act is None or act.does == "meet"
+            else f"{code}: {act.does} {act.axis or act.spindle or act.grip or act.program or ''}".rstrip()
         )
     return said
 

@@ -71,6 +71,7 @@ class Block:
     flow: Flow | None = None
 
 
+_NAMED = re.compile(r"[A-Z]\d{0,2}=")
 _FLOW = re.compile(r"GOTO|IF|WHILE|DO(?=\d)|END(?=\d)")
 _O_WORD = re.compile(
     r"O(?:<([^>]+)>|(\d+))(SUB|ENDSUB|CALL|RETURN|IF|ELSEIF|ELSE|ENDIF|WHILE|ENDWHILE|DO|REPEAT|ENDREPEAT|BREAK|CONTINUE)"
@@ -152,6 +153,8 @@ class _Reading:
             letter, at = "," + text[at], at + 1
         elif not ("A" <= letter <= "Z"):
             raise ExpressionError(f"'{letter}' cannot begin a word", begin)
+        elif named := _NAMED.match(text, begin):  # an axis by its own name: the value follows like any word's
+            letter, at = named[0], named.end()
         if match := _NUMBER.match(text, at):
             digits = match[0]
             self.at = match.end()

@@ -241,12 +241,23 @@ class Run(ABC):
         channel lacks is reported."""
         found = {}
         for letter in axis_letters(words, self.dialect):
-            if self.control.index(letter) < 0:
-                self.report_once(("axis", letter), "word.axis",
-                                 f"this channel has no axis {letter}; its words are passed over")  # fmt: skip
+            axis = letter if letter != "C" else self.control.c_axis
+            if self.control.index(axis) < 0:
+                self._tell_no_axis(axis)
                 continue
-            found[letter] = self.scaled(words, letter)
+            found[axis] = self.scaled(words, letter)
+        for name in words.named:
+            axis = self.setup.named_axes.get(name[:-1], "")
+            if not axis:
+                self._tell_no_axis(name[:-1])
+                continue
+            turns = is_rotary_word(name)
+            value = self.scaled(words, name, rotary=turns)
+            found[axis] = value if turns or axis not in self.setup.diameters else 0.5 * value
         return found
+
+    def _tell_no_axis(self, axis: str) -> None:
+        self.report_once(("axis", axis), "word.axis", f"this channel has no axis {axis}; its words are passed over")
 
     def absolute(self, axes: dict[str, float]) -> dict[str, float]:
         """Program coordinates of axis words, which are increments under G91."""

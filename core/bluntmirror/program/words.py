@@ -65,6 +65,11 @@ class Words:
     bare: frozenset[str] = frozenset()
     unsure: bool = False  # a code that is not carried out stands here: the block's motion is not known
 
+    @property
+    def named(self) -> list[str]:
+        """Words that name an axis itself: "X2="."""
+        return [letter for letter in self.value if letter[-1] == "="]
+
     def __contains__(self, letter: str) -> bool:
         return letter in self.value
 
@@ -265,7 +270,7 @@ def idle_letters(
         served |= set("IJK")
     idle = []
     for letter in words.value:
-        if letter in served or letter in AXIS_LETTERS:
+        if letter in served or letter in AXIS_LETTERS or letter[-1] == "=":
             continue
         if letter[0] == "," and motion in ("line", "arc-cw", "arc-ccw"):
             continue

@@ -24,7 +24,7 @@ from .entering import Entering, Watch
 from .grid import directions, grid_frame, reach_needed
 from .result import CutStock, Rehearsal
 from .resuming import Hits, checkpoint_keys, go_on, keep
-from .scene import hangs_on_spindle
+from .scene import hangs_on_spindle, spindle_of
 from .segments import Segments
 from .stands import Stands
 from .touches import report_touches
@@ -61,7 +61,8 @@ class Cutting:
         self.stock = Stock(self.mesh, job.file.checks.resolution)
         tools = list(result.tools.values())
         sets, facets = (ToolSets.of(tools, job.file.checks.near_stock, facets=turned) for turned in (False, True))
-        self.segments = Segments(result, tool_from_work, self.frame, sets, facets)
+        turns = spindle_of(job, chain, self.mount.link)
+        self.segments = Segments(result, tool_from_work, self.frame, sets, facets, turns[0] if turns else "")
         self.film = Film(self.stock, result.filmed)
         self.film.shoot(0.0)
         self.before = self.stock.volume
@@ -95,11 +96,11 @@ class Cutting:
 
     def _spindle(self) -> Floats:
         """A point of the work spindle's axis, in the grid's frame."""
-        chain, spindle = self.result.chain, self.result.job.machine.work_spindle
+        chain, spindle = self.result.chain, spindle_of(self.result.job, self.result.chain, self.mount.link)
         if spindle is None:
             return np.zeros(3)
         zero = np.zeros((1, len(chain.axes)))
-        seen = inverse(chain.mount_pose(self.mount, zero)[0]) @ chain.mount_pose(chain.mounts[spindle.mount], zero)[0]
+        seen = inverse(chain.mount_pose(self.mount, zero)[0]) @ chain.mount_pose(spindle[1], zero)[0]
         return np.asarray((inverse(self.frame) @ seen)[:3, 3])
 
     def _other_stock(self, name: str, segment: int) -> Mesh:

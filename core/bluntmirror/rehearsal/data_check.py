@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from ..geometry.frames import Floats
 from ..job.models import Drill, Insert, Reamer, Tap, ToolEntry
 from ..program.motions import ARC, FEED, THREAD
-from .result import Timed
+from .result import Strand
 from .virtual_control import tool_mount, work_mount
 
 SHARE = 1e-3  # by which a value may pass its limit, so that rounding in a post is none
@@ -26,7 +26,7 @@ PLUNGE_SHARE = 0.25  # of a way along the tool, from which on it is a plunge or 
 RUN_IN_HAIR_MM = 0.05
 
 
-def check_data(result: Timed) -> None:
+def check_data(result: Strand) -> None:
     """One finding a tool and rule, at the first motion; `count` says how many there are."""
     motions = result.reel.motions
     cutting = np.isin(motions.kind, (FEED, ARC)) & (motions.rpm != 0)
@@ -39,12 +39,12 @@ def check_data(result: Timed) -> None:
             _check_tap(result, tool, tool.cutter.pitch, np.flatnonzero(mine & (motions.kind == THREAD)))
 
 
-def _say(result: Timed, rule: str, rows: NDArray[np.int64], told: str, remedy: str, amount: float) -> None:
+def _say(result: Strand, rule: str, rows: NDArray[np.int64], told: str, remedy: str, amount: float) -> None:
     where = result.reel.where(int(rows[0]), last=int(rows[-1]))
     result.docket.add(rule, told, where=where, count=len(rows), remedy=remedy, amount=amount)
 
 
-def _diameters(result: Timed, tool: ToolEntry, rows: NDArray[np.int64]) -> Floats:
+def _diameters(result: Strand, tool: ToolEntry, rows: NDArray[np.int64]) -> Floats:
     """What the edge's speed is reckoned with, (rows,) mm."""
     if not isinstance(tool.cutter, Insert):
         return np.full(len(rows), tool.cutter.diameter or 0.0)
@@ -55,7 +55,7 @@ def _diameters(result: Timed, tool: ToolEntry, rows: NDArray[np.int64]) -> Float
     return np.asarray(2.0 * np.abs(motions.end[rows, x] - offset))
 
 
-def _check_speed(result: Timed, tool: ToolEntry, rows: NDArray[np.int64]) -> None:
+def _check_speed(result: Strand, tool: ToolEntry, rows: NDArray[np.int64]) -> None:
     if not len(rows):
         return
     motions, limits = result.reel.motions, tool.limits
@@ -90,7 +90,7 @@ def _check_speed(result: Timed, tool: ToolEntry, rows: NDArray[np.int64]) -> Non
                      float(abs(chip[worst] - limit)))  # fmt: skip
 
 
-def _plunges(result: Timed, tool: ToolEntry, rows: NDArray[np.int64]) -> NDArray[np.bool_]:
+def _plunges(result: Strand, tool: ToolEntry, rows: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Which motions send a milling cutter more along its axis than aside: they are slow on purpose (common practice)."""
     if isinstance(tool.cutter, Drill | Tap | Reamer):
         return np.zeros(len(rows), np.bool_)
@@ -102,7 +102,7 @@ def _plunges(result: Timed, tool: ToolEntry, rows: NDArray[np.int64]) -> NDArray
     return (motions.kind[rows] == FEED) & (along > PLUNGE_SHARE * np.linalg.norm(way, axis=1))
 
 
-def _check_tap(result: Timed, tool: ToolEntry, pitch: float, rows: NDArray[np.int64]) -> None:
+def _check_tap(result: Strand, tool: ToolEntry, pitch: float, rows: NDArray[np.int64]) -> None:
     motions = result.reel.motions
     rows = rows[motions.rpm[rows] != 0]
     if not len(rows):
@@ -117,7 +117,7 @@ def _check_tap(result: Timed, tool: ToolEntry, pitch: float, rows: NDArray[np.in
              f"F{pitch * rpm:.4g} mm/min at S{rpm:.0f} (F{pitch:g} a turn) is its pitch.", float(abs(lead[first] - pitch)))  # fmt: skip
 
 
-def check_run_in(result: Timed) -> None:
+def check_run_in(result: Strand) -> None:
     """Threads that begin nearer to the work than their slide needs to come to speed."""
     motions, chain = result.reel.motions, result.chain
     threads = np.flatnonzero(motions.kind == THREAD)
@@ -161,7 +161,7 @@ def check_run_in(result: Timed) -> None:
                  f"Begin {needed:.1f} mm before the work, or lower S to {most:.0f}.", float(needed - room))  # fmt: skip
 
 
-def _outline(result: Timed, mount: str) -> tuple[float, float] | None:
+def _outline(result: Strand, mount: str) -> tuple[float, float] | None:
     """Least and greatest place along the work mount's Z: of the design where there is one, else of the stock."""
     for role in ("design", "stock"):
         ends = [
@@ -173,7 +173,7 @@ def _outline(result: Timed, mount: str) -> tuple[float, float] | None:
     return None
 
 
-def _work_zero(result: Timed, motion: int) -> float:
+def _work_zero(result: Strand, motion: int) -> float:
     """Where program Z 0 lies along the work mount's Z: the tip's place there at the end of the motion, less its program Z."""
     motions, chain = result.reel.motions, result.chain
     values = result.full(motions.end[motion : motion + 1])

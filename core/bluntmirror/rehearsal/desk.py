@@ -14,6 +14,7 @@ from ..findings import Docket
 from ..geometry.frames import Floats
 from ..geometry.hull import extremes
 from ..job import Job
+from ..job.channel import channel_view
 from ..machine import Chain
 from ..program.interpreter import Interpreter
 from ..program.motions import ARC, FEED, THREAD, Motions
@@ -23,7 +24,7 @@ from ..program.state import State
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, time_motions
 from .order import tops_along
-from .result import Timed
+from .result import Strand, Timed
 from .run import check_program
 from .virtual_control import control_setup, kinematics_of, tool_mount, work_mount
 
@@ -64,7 +65,7 @@ class Desk:
         return self.result
 
     def operations(self) -> list[Operation]:
-        result = self.result
+        result = self.result.strands[0]
         entry = self.job.file.programs[0]
         out = [(s.first, s.last) for s in self.job.file.switches.left_out if s.program == entry.main]
         text = ProgramText(entry.main, self.job.programs[entry.main], result.setup.dialect.o_words)
@@ -72,7 +73,7 @@ class Desk:
 
     def path(self) -> Path | None:
         """The path without material: arcs true, cycles unrolled, rapids straight from end to end."""
-        result = self.result
+        result = self.result.strands[0]
         if not len(result.reel.motions):
             return None
         knots = make_knots(replace(result.reel, dogleg=False), PATH_TOLERANCE_MM)
@@ -96,7 +97,7 @@ class Desk:
         job = copy(self.job)  # with the meshes already worked out
         job.file = job.file.model_copy(update={"switches": switches.model_copy(update={"left_out": []})})
         whole = Desk(job)
-        reel, path = whole.check().reel, whole.path()
+        reel, path = whole.check().strands[0].reel, whole.path()
         if path is None:
             return nothing
         files = reel.motions.files
@@ -109,9 +110,9 @@ class Desk:
 
     def explain(self, program: str, line: int) -> Explained:
         """A block (line from 1) in words, with the state before and after its first carrying out."""
-        job = self.job
+        entry = next((e for e in self.job.file.programs if program in (e.main, *e.library)), self.job.file.programs[0])
+        job = channel_view(self.job, entry)
         chain = Chain(job.machine)
-        entry = next((e for e in job.file.programs if program in (e.main, *e.library)), job.file.programs[0])
         kinematics = kinematics_of(job, chain, entry.channel)
         setup = control_setup(job, chain, entry.channel, kinematics)
         texts = [ProgramText(name, job.programs[name], setup.dialect.o_words) for name in [entry.main, *entry.library]]
@@ -134,13 +135,13 @@ class Desk:
             joints = [chain.joints[axis] for axis in setup.axes]
             reel = time_motions(motions, joints, job.machine.rapid == "dogleg", kinematics)
             seconds = float(reel.end_time[rows[1] - 1] - reel.begin_time[rows[0]])
-            above = self._above(chain, setup.axes, motions, rows[1] - 1)
+            above = self._above(job, chain, setup.axes, motions, rows[1] - 1)
         said = read_back(block, setup, before, after, motions, (rows[0], rows[1]), seconds, above)
         return Explained(said, before, after, (rows[0], rows[1]))
 
-    def _above(self, chain: Chain, axes: tuple[str, ...], motions: Motions, row: int) -> float | None:
+    @staticmethod
+    def _above(job: Job, chain: Chain, axes: tuple[str, ...], motions: Motions, row: int) -> float | None:
         """How far the tip is above the top of the stock at the end of a motion; None where that means nothing."""
-        job = self.job
         tool = next((t for t in job.tools.tools if t.number == int(motions.tool[row])), None)
         work = work_mount(job, chain)
         stock = [b for b in job.file.bodies if b.role == "stock" and chain.mounts[b.mount].link == work.link]
@@ -159,7 +160,7 @@ class Desk:
         return float(pose[:3, 3] @ pose[:3, 2] - tool.length - top)
 
 
-def tips(result: Timed, rows: Floats, tool: np.ndarray) -> Floats:
+def tips(result: Strand, rows: Floats, tool: np.ndarray) -> Floats:
     """The tip's place over the work for rows of axis values with a tool each, (n, 3)."""
     chain, job = result.chain, result.job
     full = result.full(rows)

@@ -40,6 +40,7 @@ class Entering:
     in_work: Stands  # its link's frame seen from the work mount
     segments: np.ndarray  # knots' segments, ascending
     swept: np.ndarray  # (segments,): whether the work turns in each
+    lead: np.ndarray  # (m,): the motion of every segment that a finding belongs to
     stocks: tuple[str, ...] = ()  # where it is a stock itself: its name, and that of the stock it may meet
 
     @property
@@ -53,8 +54,6 @@ def find_entering(result: Rehearsal, follower: Follower, stock: Body, stocks: li
     used = set(np.unique(result.reel.motions.tool).tolist())
     bodies = contact_bodies(job, chain, result.tools, used)
     others = [body for body in bodies if not body.tool or body.always] + stocks[stocks.index(stock) + 1 :]
-    motions, knots = result.reel.motions, result.knots
-    changing = motions.kind[knots.motion] == TOOL_CHANGE
     item = next(body for body in job.file.bodies if body.name == stock.name)
     mount = chain.mounts[item.mount]
     placed = frame(mount.at, mount.turn)
@@ -65,7 +64,7 @@ def find_entering(result: Rehearsal, follower: Follower, stock: Body, stocks: li
             if b is not blank:
                 continue
             # A turret's tool may touch the work only while it is in use, and not while the turret turns.
-            idle = changing | (motions.tool[knots.motion] != a.tool) if a.tool else None
+            idle = _idle(result, a.tool) if a.tool else None
             seen = follower.follow(a, b, job.file.checks.near_stock, idle)
             result.pairs += 1
             touched = np.flatnonzero(seen.hit >= (1 if job.file.checks.near_stock > 0 else 2))
@@ -82,10 +81,20 @@ def find_entering(result: Rehearsal, follower: Follower, stock: Body, stocks: li
         found.append(
             Entering(
                 body, Stands(result.values, poses), np.array([s for s, _ in segments]), np.array([w for _, w in segments]),
+                follower.lead(body, stock),
                 (body.name, stock.name) if body.role == "stock" else (),
             )
         )  # fmt: skip
     return found
+
+
+def _idle(result: Rehearsal, tool: int) -> np.ndarray:
+    """The segments (m,) in which a tool of a turret is not in use, or its turret turns."""
+    motions, lanes = result.reel.motions, result.knots.lanes
+    idle = np.ones(len(lanes), np.bool_)
+    for lane in lanes.T:
+        idle &= (lane < 0) | (motions.tool[lane] != tool) | (motions.kind[lane] == TOOL_CHANGE)
+    return idle
 
 
 @dataclass(frozen=True)
@@ -151,12 +160,14 @@ class Watch:
     def _standing_in(self, segment: int) -> list[tuple[int, bool, Mesh]]:
         """The bodies to be asked about in a segment, whether the work turns, and their meshes; not those of which it is known
         that they collide in this motion."""
-        motion, found = self.result.knots.motion, []
+        found = []
         for at, number, swept in self.waiting:
             if at != segment:
                 break
             hits, item = self.found.get(number, []), self.entering[number]
-            if hits and hits[-1].segment != segment and motion[hits[-1].segment] == motion[segment]:
+            # Between sparse knots a motion is told by its first segment; of short ones the deepest counts.
+            sparse = not self.result.knots.even
+            if sparse and hits and hits[-1].segment != segment and item.lead[hits[-1].segment] == item.lead[segment]:
                 continue
             mesh = self.other_stock(item.stocks[0], segment) if item.stocks else self.meshes[number]
             if len(mesh.faces):
@@ -226,7 +237,7 @@ class Watch:
         knots, reel, docket = self.result.knots, self.result.reel, self.result.docket
         for number, hits in self.found.items():
             item = self.entering[number]
-            motion_of = np.array([knots.motion[hit.segment] for hit in hits])
+            motion_of = np.array([item.lead[hit.segment] for hit in hits])
             depths = np.array([hit.depth for hit in hits])
             for run in causes(motion_of, reel.motions.operation[motion_of], depths, whole_operation=True):
                 hit = hits[run[0]]
@@ -241,7 +252,7 @@ class Watch:
         for number, hit in self.near.items():
             if number in self.found:
                 continue
-            motion, label = int(knots.motion[hit.segment]), self.entering[number].label
+            motion, label = int(self.entering[number].lead[hit.segment]), self.entering[number].label
             self.result.margins.append(Margin(label, self.name, hit.depth, motion))
             if hit.depth < wanted:
                 docket.add(

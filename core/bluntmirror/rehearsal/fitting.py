@@ -9,7 +9,7 @@ import numpy as np
 from ..job import Job
 from ..job.models import Datum, Insert, MachineFile
 from ..machine import Chain
-from .result import Timed
+from .result import Strand
 from .run import check_program
 
 
@@ -23,7 +23,7 @@ class Fit:
 def fit(job: Job, machine: MachineFile) -> list[Fit]:
     """A job beside another machine: axes, mounts, stations, travels of the datums, spindle speed, the machine's own codes."""
     chain = Chain(machine)
-    here = check_program(job)
+    here = check_program(job).strands[0]
     used = set()
     speed = 0.0
     tools: set[int] = set()
@@ -65,7 +65,7 @@ def fit(job: Job, machine: MachineFile) -> list[Fit]:
     return result
 
 
-def _kind_of_machine(job: Job, machine: MachineFile, here: Timed) -> list[Fit]:
+def _kind_of_machine(job: Job, machine: MachineFile, here: Strand) -> list[Fit]:
     """Whether the work can turn where it has to, the language is one for such a machine, and what is driven is driven there."""
     turning = here.setup.dialect.turning
     motions = here.reel.motions

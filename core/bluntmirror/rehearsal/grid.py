@@ -41,9 +41,10 @@ def grid_frame(directions: Floats) -> Floats:
 
 def directions(result: Rehearsal, tool_from_work: dict[int, Screws]) -> Floats:
     """The direction of the tool in use, seen from the work mount, at the begin of every segment."""
-    number = result.reel.motions.tool[result.knots.motion]
-    values = result.values[:-1]
-    parts = [s.poses(values[number == n])[:, :3, 2] for n, s in tool_from_work.items() if (number == n).any()]
+    values, parts = result.values[:-1], []
+    for lane in result.knots.lanes.T:
+        number = np.where(lane >= 0, result.reel.motions.tool[lane], -1)
+        parts += [s.poses(values[number == n])[:, :3, 2] for n, s in tool_from_work.items() if (number == n).any()]
     return np.concatenate(parts) if parts else np.array([[0.0, 0.0, 1.0]])
 
 

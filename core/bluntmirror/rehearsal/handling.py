@@ -13,6 +13,7 @@ from ..contact.program import Follower, clearances, pairs_of
 from ..findings import Docket
 from ..geometry.frames import Floats
 from ..job import Job
+from ..job.channel import channel_view
 from ..job.models import is_rotary_word
 from ..machine import Chain
 from ..program.interpreter import Interpreter
@@ -55,6 +56,7 @@ class HandPanel:
     """One job's machine, with what is clamped on it, under the hand."""
 
     def __init__(self, job: Job) -> None:
+        job = channel_view(job, job.file.programs[0])
         self.job, self.chain = job, Chain(job.machine)
         self.tools = assemblies(job)
         channel = job.file.programs[0].channel

@@ -16,7 +16,7 @@ from ..findings import Edit, Fix
 from ..geometry.frames import Floats, frame, inverse
 from ..geometry.hull import extremes
 from ..program.motions import ARC, FEED, RAPID, THREAD, TOOL_CHANGE, Motions
-from .result import Timed
+from .result import Strand
 from .virtual_control import tool_mount
 
 SQUARE = 0.9999  # cosine of the angle between the tool and an axis of the work
@@ -24,7 +24,7 @@ LOW_MM = 1e-6
 APPROACH_SLOPE = 0.5  # going down the tool's own way, at most this much aside of it, is an approach
 
 
-def check_order(result: Timed) -> None:
+def check_order(result: Strand) -> None:
     """One caution for each slip. What is low is asked along the tool as it stands at the end of each motion: of rapids and
     changes, and of the motions before them; nothing else is asked about."""
     job, reel = result.job, result.reel
@@ -57,7 +57,7 @@ def check_order(result: Timed) -> None:
             "of the work", "Retract before the end of the program.", _retract(result))  # fmt: skip
 
 
-def _stands(result: Timed, rows: NDArray[np.int64]) -> _Stands | None:
+def _stands(result: Strand, rows: NDArray[np.int64]) -> _Stands | None:
     """The tool over the work at the end of some motions, whatever mounts the machine has and in whatever order. The work is
     all stock, on whichever mount (where there is none: fixtures and parts); it is low for the tool where it is so over any."""
     job, chain, motions = result.job, result.chain, result.reel.motions
@@ -88,7 +88,7 @@ def _stands(result: Timed, rows: NDArray[np.int64]) -> _Stands | None:
     return _Stands(rows, poses, tops, motions.tool, {n: t.length for n, t in result.tools.items()})
 
 
-def _retract(result: Timed) -> Fix | None:
+def _retract(result: Strand) -> Fix | None:
     """Z home before the block that ends the program, where Z's home is up."""
     if result.interpreted.ended is None or result.setup.dialect.turning:
         return None

@@ -12,9 +12,11 @@ def check_partial(result: Timed) -> None:
     switches = result.job.file.switches
     programs = result.job.file.programs
     main = programs[0].main
+    channels = {name: entry.channel for entry in programs for name in (*entry.library, entry.main)}
+    shifted = {number for strand in result.strands for number in strand.interpreted.shifted}
 
     def say(told: str, remedy: str, program: str = main, line: int = 0, amount: float = 0.0) -> None:
-        result.docket.add("check.partial", told, channel=result.channel, program=program, line=line, remedy=remedy,
+        result.docket.add("check.partial", told, channel=channels.get(program, programs[0].channel), program=program, line=line, remedy=remedy,
                           amount=amount)  # fmt: skip
 
     for stretch in switches.left_out:
@@ -22,7 +24,7 @@ def check_partial(result: Timed) -> None:
             stretch.program, stretch.first)  # fmt: skip
     for number, stretch in enumerate(switches.shifts):
         by = " ".join(f"{axis}{value:+g}" for axis, value in stretch.by.items())
-        if number in result.interpreted.shifted:
+        if number in shifted:
             told = f"lines {stretch.first} to {stretch.last} were rehearsed shifted by {by}"
         else:
             told = (

@@ -14,7 +14,7 @@ import numpy as np
 
 from ..job.models import Insert, ToolEntry
 from ..program.motions import TOOL_CHANGE
-from .result import Timed
+from .result import Strand
 from .virtual_control import tool_geometry
 
 FITS_MM = 0.01 + 1e-6
@@ -36,7 +36,7 @@ def _agreed(off: list[float]) -> float:
     return value if 2 * count > len(off) else 0.0
 
 
-def check_registers(result: Timed) -> None:
+def check_registers(result: Strand) -> None:
     """One caution for each tool and register, at the first motion that uses it."""
     motions, entries = result.reel.motions, result.job.tools.tools
     if result.setup.dialect.turning:
@@ -53,7 +53,7 @@ def check_registers(result: Timed) -> None:
         _radius(result, entry, by_snapshot)
 
 
-def _length(result: Timed, entry: ToolEntry, rows: dict[int, np.ndarray], constant: float) -> None:
+def _length(result: Strand, entry: ToolEntry, rows: dict[int, np.ndarray], constant: float) -> None:
     """The tool's own length register; another tool's is told as such by the program check."""
     motions = result.reel.motions
     used = [s for s in rows if motions.snapshots[s].length_number == entry.number and motions.snapshots[s].length]
@@ -77,7 +77,7 @@ def _misfit(register: float, length: float, constant: float) -> float:
     return min(abs(register - length), abs(register - length - constant))
 
 
-def _geometry(result: Timed) -> None:
+def _geometry(result: Strand) -> None:
     """Turning: where X and Z of a register say that the tip is, beside where it truly is; as typed, diameters where they are."""
     motions, setup = result.reel.motions, result.setup
     true, _ = tool_geometry(result.job, result.chain, setup.axes, typed=False)
@@ -108,7 +108,7 @@ def _geometry(result: Timed) -> None:
         )  # fmt: skip
 
 
-def _radius(result: Timed, entry: ToolEntry, rows: dict[int, np.ndarray]) -> None:
+def _radius(result: Strand, entry: ToolEntry, rows: dict[int, np.ndarray]) -> None:
     motions = result.reel.motions
     diameter = None if isinstance(entry.cutter, Insert) else entry.cutter.diameter
     if not diameter:

@@ -8,8 +8,10 @@ import numpy as np
 
 from ..contact.program import Follower, check_contacts, clearances, pairs_of
 from ..findings import Docket
-from ..timeline.reel import make_knots
-from ..timeline.steps import Standing
+from ..job.channel import tool_number
+from ..timeline.reel import Knots, make_knots
+from ..timeline.score import union_knots
+from ..timeline.steps import Standing, Steps
 from . import travel
 from .access import check_access
 from .checkpoints import Store
@@ -17,17 +19,48 @@ from .cutting import Cutting
 from .entering import find_entering
 from .result import Rehearsal, Timed
 from .scene import blanks, contact_bodies
+from .spindles import spindle_speeds
 
 KNOT_TOLERANCE_MM = 0.002
 
 
-def _work_spins(result: Timed) -> np.ndarray:
-    """For every motion, whether the machine's work spindle turns: not while a driven tool of the turret does."""
-    motions = result.reel.motions
-    if result.job.machine.work_spindle is None:
-        return np.zeros(len(motions), np.bool_)
-    live = np.array([s.live for s in motions.snapshots] or [False])[motions.snapshot]
-    return np.asarray((motions.rpm != 0) & ~live)
+def _knots(timed: Timed) -> tuple[Knots, np.ndarray]:
+    """The knots of all channels, and every axis of the chain at them (m + 1, k)."""
+    strands = timed.strands
+    stops = [motion for motion, _ in strands[0].interpreted.stops]
+    lanes = [make_knots(s.reel, KNOT_TOLERANCE_MM, stops if s is strands[0] else []) for s in strands]
+    if len(strands) == 1:
+        values = np.tile(timed.at_reference(), (len(lanes[0].at), 1))
+        values[:, strands[0].columns] = lanes[0].at
+        return lanes[0], values
+    knots, clashes = union_knots(
+        [s.reel for s in strands], lanes, [s.columns for s in strands], timed.at_reference(), stops
+    )
+    for column, one, other, segment in clashes:
+        axis = timed.chain.axes[column]
+        where = timed.reel.where(int(knots.lanes[segment, other]), float(knots.t0[segment]))
+        timed.docket.add(
+            "channel.axis", f"{axis} is commanded by channels {strands[one].channel} and {strands[other].channel} at once",
+            where=where, axis=axis,
+        )  # fmt: skip
+    return knots, knots.at
+
+
+def _standing(timed: Timed, knots: Knots) -> Standing:
+    """The tool in use in every channel, and the work spindles that turn: not one whose channel's driven tool does instead."""
+    motions = timed.reel.motions
+    none = np.append(motions.tool, np.zeros(1, motions.tool.dtype))  # what −1 finds: no tool
+    tools = tuple(Steps.of(none[lane]) for lane in knots.lanes.T)
+    machine = timed.job.machine
+    if machine.spindles:
+        speeds = spindle_speeds(timed.strands)
+        spins = {s.name: Steps.of(speeds[s.name].at(0.5 * (knots.t0 + knots.t1)) != 0.0) for s in machine.spindles}
+        return Standing(tools, spins, Steps.of(knots.phase))
+    turns = np.zeros(len(motions), np.bool_)
+    if machine.work_spindle is not None:
+        live = np.array([s.live for s in motions.snapshots] or [False])[motions.snapshot]
+        turns = (motions.rpm != 0) & ~live
+    return Standing(tools, {"": Steps.of(turns[knots.motion])}, Steps.of(knots.phase))
 
 
 def replay(
@@ -35,13 +68,14 @@ def replay(
 ) -> Rehearsal:
     tell = progress or (lambda stage, share: None)
     job, chain, docket, reel = timed.job, timed.chain, timed.docket, timed.reel
-    travel.check_travel(timed)
-    travel.check_indexing(timed)
-    travel.check_speed(timed, travel.check_rewinds(timed))
-    knots = make_knots(reel, KNOT_TOLERANCE_MM, [motion for motion, _ in timed.interpreted.stops])
-    standing = Standing.of(knots, reel.motions.tool, _work_spins(timed))
-    result = Rehearsal(**vars(timed), knots=knots, values=timed.full(knots.at), standing=standing, filmed=filmed)
-    follower = Follower(knots, result.values, chain, standing)
+    for strand in timed.strands:
+        travel.check_travel(strand)
+        travel.check_indexing(strand)
+        travel.check_speed(strand, travel.check_rewinds(strand))
+    knots, values = _knots(timed)
+    standing = _standing(timed, knots)
+    result = Rehearsal(**vars(timed), knots=knots, values=values, standing=standing, filmed=filmed)
+    follower = Follower(knots, result.values, chain, standing, [strand.columns for strand in timed.strands])
     used = set(np.unique(reel.motions.tool).tolist())
     bodies = contact_bodies(job, chain, result.tools, used)
     pairs = pairs_of(bodies, chain, job.machine.ignore)
@@ -95,4 +129,6 @@ def _limits(result: Rehearsal, docket: Docket) -> None:
     for number in sorted(set(result.reel.motions.tool.tolist())):
         tool = result.tools.get(number)
         if tool and not tool.carried_out:
-            docket.add("check.limit", f"T{number} is a turning tool; its cut is not carried out yet", tool=number)
+            docket.add(
+                "check.limit", f"T{tool_number(number)} is a turning tool; its cut is not carried out yet", tool=number
+            )

@@ -92,18 +92,27 @@ class Opened:
 
 
 @dataclass
-class Timed(Opened):
-    """The programs read and carried out, and the first channel's motions timed: what the program check knows."""
+class Strand(Opened):
+    """One channel: its program read, carried out and timed on the clock of all. Job, chain and tools are as this program knows
+    them (`job/channel`): axes by their words, tools by their numbers; rows of axis values are those of the machine."""
 
     setup: Setup
     kinematics: Kinematics | None  # None where X, Y and Z do not span space
     interpreted: Interpreted
-    others: dict[int, Interpreted]  # the further channels, read but not replayed
     reel: Reel
 
     @property
     def channel(self) -> int:
         return self.reel.channel
+
+    def axis(self, word: str) -> str:
+        """The machine's own name of an axis of the program."""
+        return self.job.renamed.get(word, word)
+
+    @property
+    def columns(self) -> list[int]:
+        """The chain's column of each of the channel's axes."""
+        return [self.chain.axes.index(axis) for axis in self.setup.axes]
 
     def full(self, rows: Floats) -> Floats:
         """Rows of the channel's axis values over every axis of the chain: axes that it does not have stay at their reference."""
@@ -112,6 +121,26 @@ class Timed(Opened):
         for column, axis in enumerate(self.setup.axes):
             full[:, self.chain.axes.index(axis)] = rows[:, column]
         return full
+
+
+@dataclass
+class Timed(Opened):
+    """All channels read, carried out and timed on one clock: what the program check knows. `reel`: the motions of all, with ids
+    of their own; `tools` by what tells them apart in the whole machine (`job/channel.tool_key`)."""
+
+    strands: list[Strand]
+    reel: Reel
+
+    def at_reference(self) -> Floats:
+        """Every axis of the chain at its first reference, where it begins (k,)."""
+        reference = self.job.machine.reference.get("1", {})
+        return np.array([reference.get(axis, 0.0) for axis in self.chain.axes])
+
+    def strand_of(self, motion: int) -> Strand:
+        """The channel that a motion is of; the first for −1."""
+        return next(
+            (s for s in self.strands if s.reel.first <= motion < s.reel.first + len(s.reel.motions)), self.strands[0]
+        )
 
 
 @dataclass

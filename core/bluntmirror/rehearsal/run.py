@@ -4,29 +4,36 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from ..findings import Docket, Policy
 from ..job import Job
-from ..job.models import ProgramFile
+from ..job.channel import channel_view, tool_key
+from ..job.models import ProgramFile, Switches
 from ..machine import Chain
+from ..machine.tip import Kinematics
 from ..program.control import Setup
-from ..program.interpreted import Interpreted
+from ..program.interpreted import Interpreted, Wait
 from ..program.interpreter import Interpreter
-from ..program.motions import ARC, FEED, RAPID, THREAD
+from ..program.motions import ARC, FEED, RAPID, THREAD, Motions
 from ..program.text import ProgramText
-from ..timeline.reel import time_motions
+from ..timeline.clock import Meeting, meetings, set_clock
+from ..timeline.reel import Reel, time_motions
+from ..timeline.score import together
 from ..tools import Assembly, build_assembly
 from .checkpoints import Store
 from .data_check import check_data, check_run_in
 from .order import check_order
 from .partial import check_partial
 from .registers import check_registers
-from .result import Rehearsal, Timed
+from .result import Rehearsal, Strand, Timed
+from .spindles import check_spindles, feeds_of_the_moment, spindle_speeds
 from .virtual_control import control_setup, kinematics_of
 from .waits import check_waits
 
+MOST_TURNS = 12  # of looking for the moments at which feeds take their spindle's speed
 DRY_RUN_MM_MIN = 5000.0  # common practice; a parameter of the machine on the floor
 
 Progress = Callable[[str, float], None]
@@ -37,11 +44,13 @@ class Cancelled(Exception):
 
 
 def assemblies(job: Job) -> dict[int, Assembly]:
-    """Every tool of the table as it hangs in its mount."""
-    return {
-        t.number: build_assembly(t, job.solid(t.holder.shapes, f"{job.file.tools}: tool {t.number}.holder.shapes"))
-        for t in job.tools.tools
-    }
+    """Every tool of the table as it hangs in its mount, by what tells it apart in the machine."""
+    found = {}
+    for entry in job.tools.tools:
+        blocks = job.solid(entry.holder.shapes, f"{job.file.tools}: tool {entry.number}.holder.shapes")
+        key = tool_key(job.machine, entry)
+        found[key] = replace(build_assembly(entry, blocks), number=key)
+    return found
 
 
 def read_channel(
@@ -54,67 +63,119 @@ def read_channel(
 
 
 def check_program(job: Job, progress: Progress | None = None) -> Timed:
-    """Read and interpret the programs and time their motions: the program check and the trace."""
+    """Read and interpret the programs and time their motions on one clock: the program check and the trace."""
     tell = progress or (lambda stage, share: None)
     chain = Chain(job.machine)
     docket = Docket(policy=Policy(job.file.checks.rules))
-    entry = job.file.programs[0]
-    if len(job.file.programs) > 1:
-        docket.add(
-            "check.limit",
-            f"only channel {entry.channel} is rehearsed; the others are read and checked, but not yet replayed together",
-            program=job.file.programs[1].main,
-        )
-    kinematics = kinematics_of(job, chain, entry.channel)
-    setup = control_setup(job, chain, entry.channel, kinematics)
-    interpreted = read_channel(job, entry, setup, docket, lambda share: tell("reading", share))
-    others = {}
-    for other in job.file.programs[1:]:
-        its_setup = control_setup(job, chain, other.channel, kinematics_of(job, chain, other.channel))
-        others[other.channel] = read_channel(job, other, its_setup, docket)
-    _check_moves(interpreted, others, entry, docket)
-    switches = job.file.switches
-    motions = interpreted.motions
-    if switches.dry_run:
-        motions.feed[motions.feed > 0] = DRY_RUN_MM_MIN
-    motions.feed *= switches.feed_override / 100.0
-    reel = time_motions(
-        motions, [chain.joints[axis] for axis in setup.axes], job.machine.rapid == "dogleg", kinematics,
-        switches.rapid_override / 100.0, entry.channel,
-    )  # fmt: skip
-    result = Timed(job, chain, assemblies(job), docket, setup, kinematics, interpreted, others, reel)
+    tools = assemblies(job)
+    read: dict[int, Interpreted] = {}
+    parts: list[tuple[Job, Chain, Setup, Kinematics | None]] = []
+    count = len(job.file.programs)
+    for number, entry in enumerate(job.file.programs):
+        view = channel_view(job, entry)
+        own = chain if view is job else Chain(view.machine)
+        kinematics = kinematics_of(view, own, entry.channel)
+        setup = control_setup(view, own, entry.channel, kinematics)
+        tick = partial(_tell_share, tell, number, count)
+        read[entry.channel] = read_channel(view, entry, setup, docket, tick)
+        parts.append((view, own, setup, kinematics))
+    waits = {channel: interpreted.waits for channel, interpreted in read.items()}
+    met, left = meetings(waits)
+    for channel, index in left.items():  # it stands there for ever: nothing after that happens
+        read[channel].end_at(waits[channel][index].motion)
+    if not left:
+        _check_moves(read, job.file.programs[0], docket)
+    strands: list[Strand] = []
+    for (view, own, setup, kinematics), interpreted in zip(parts, read.values(), strict=True):
+        _switched(interpreted.motions, job.file.switches)
+        reel = _timed(view, own, setup, kinematics, interpreted)
+        its = {tool.number: tools[tool_key(job.machine, tool)] for tool in view.tools.tools}
+        strands.append(Strand(view, own, its, docket, setup, kinematics, interpreted, reel))
+    _on_one_clock(strands, waits, met)
+    keys = [{t.number: tool_key(job.machine, t) for t in strand.job.tools.tools} for strand in strands]
+    reel = together([strand.reel for strand in strands], [strand.columns for strand in strands], len(chain.axes), keys)
+    result = Timed(job, chain, tools, docket, strands, reel)
     _give_times(result)
-    check_order(result)
-    check_data(result)
-    check_run_in(result)
-    check_registers(result)
-    check_waits(result)
+    for strand in strands:
+        check_order(strand)
+        check_data(strand)
+        check_run_in(strand)
+        check_registers(strand)
+    speeds = spindle_speeds(strands)
+    for strand in strands:
+        check_spindles(strand, speeds)
+    check_waits(read, left, docket)
     check_partial(result)
     return result
 
 
-def _check_moves(interpreted: Interpreted, others: dict[int, Interpreted], entry: ProgramFile, docket: Docket) -> None:
+def _tell_share(tell: Progress, number: int, count: int, share: float) -> None:
+    tell("reading", (number + share) / count)
+
+
+def _switched(motions: Motions, switches: Switches) -> None:
+    """The operator's feeds in place of the program's."""
+    if switches.dry_run:
+        motions.feed[motions.feed > 0] = DRY_RUN_MM_MIN
+    motions.feed *= switches.feed_override / 100.0
+
+
+def _timed(view: Job, chain: Chain, setup: Setup, kinematics: Kinematics | None, interpreted: Interpreted) -> Reel:
+    return time_motions(
+        interpreted.motions, [chain.joints[axis] for axis in setup.axes], view.machine.rapid == "dogleg", kinematics,
+        view.file.switches.rapid_override / 100.0, view.file.programs[0].channel,
+    )  # fmt: skip
+
+
+def _on_one_clock(strands: list[Strand], waits: dict[int, list[Wait]], met: list[Meeting]) -> None:
+    """Shift every channel's times to where the waits let it go on. A feed per revolution of a spindle that another channel has
+    started takes its speed at the moment: found by turns, since it moves the moments that follow."""
+    if len(strands) == 1:
+        return
+    for _ in range(MOST_TURNS):
+        set_clock({strand.channel: strand.reel for strand in strands}, waits, met)
+        speeds = spindle_speeds(strands)
+        changed = [strand for strand in strands if feeds_of_the_moment(strand, speeds)]
+        if not changed:
+            return
+        for strand in strands:
+            strand.reel = _timed(strand.job, strand.chain, strand.setup, strand.kinematics, strand.interpreted)
+    set_clock({strand.channel: strand.reel for strand in strands}, waits, met)
+
+
+def _check_moves(read: dict[int, Interpreted], entry: ProgramFile, docket: Docket) -> None:
     """A job that comes to its end, without an error, and has moved nothing is most often not the job that was meant."""
     if any(item.severity == "stop" for item in docket):
         return
-    for channel in (interpreted, *others.values()):
+    for channel in read.values():
         motions = channel.motions
         moved = np.isin(motions.kind, (RAPID, FEED, ARC, THREAD)) | (motions.end != motions.begin).any(axis=1)
         if moved.any() or channel.ended is None:
             return
-    program, line = interpreted.ended or (entry.main, 1)
+    program, line = next(iter(read.values())).ended or (entry.main, 1)
     docket.add("end.nothing", "the program moves nothing: no axis leaves its place", channel=entry.channel, program=program,
                line=line)  # fmt: skip
 
 
 def _give_times(result: Timed) -> None:
-    """Findings of the program check know their motion; now they learn its time."""
-    reel = result.reel
+    """Findings of the programs' reading know their motion in their channel; now they learn its id and its time."""
+    reels = {strand.channel: strand.reel for strand in result.strands}
     for i, item in enumerate(result.docket.findings):
-        if 0 <= item.motion < len(reel.begin_time):
-            result.docket.findings[i] = replace(item, time=float(reel.begin_time[item.motion]))
-        elif item.motion >= len(reel.begin_time):
-            result.docket.findings[i] = replace(item, time=reel.seconds, motion=len(reel.begin_time) - 1)
+        reel = reels.get(item.channel)
+        if reel is None or item.motion < 0:
+            continue
+        count = len(reel.begin_time)
+        if item.motion < count:
+            time, motion = float(reel.begin_time[item.motion]), item.motion
+        else:
+            time, motion = reel.seconds, count - 1
+        last = motion if item.motion >= count else item.last_motion
+        result.docket.findings[i] = replace(
+            item,
+            time=time,
+            motion=reel.first + motion if count else -1,
+            last_motion=reel.first + last if last >= 0 else last,
+        )
 
 
 def rehearse(job: Job, progress: Progress | None = None, store: Store | None = None, filmed: bool = True) -> Rehearsal:

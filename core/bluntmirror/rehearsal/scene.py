@@ -9,6 +9,8 @@ import numpy as np
 from ..contact.bodies import Body, spun
 from ..geometry.frames import frame, inverse
 from ..job import Job
+from ..job.channel import tool_key
+from ..job.models import Mount, ToolEntry
 from ..machine import Chain
 from ..tools import Assembly
 from .virtual_control import tool_mount
@@ -35,18 +37,44 @@ def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set
             )  # fmt: skip
     bodies = while_spinning(job, chain, bodies)
     # A turret carries all its tools, whichever is in use; a spindle only the one that is in it.
-    carried = set(tools) if job.machine.turret else used & set(tools)
-    for number in sorted(carried):
+    known = {tool_key(job.machine, entry): entry for entry in job.tools.tools}
+    for number in sorted(tools):
         mount = tool_mount(job, chain, number)
+        always = stays(job, chain, mount)
+        if not (always or number in used):
+            continue
         placed = frame(mount.at, mount.turn)
         pieces = tools[number].pieces()
+        called = tool_name(known[number]) if number in known else ""
         for part, mesh in tools[number].meshes().items():
             convex = tuple(piece.moved(placed) for piece in pieces[part])
-            always = job.machine.turret is not None
             bodies.append(
-                Body(part, mount.link, (mesh.moved(placed),), tool=number, pieces=convex, always=always, role="tool")
+                Body(
+                    part,
+                    mount.link,
+                    (mesh.moved(placed),),
+                    tool=number,
+                    pieces=convex,
+                    always=always,
+                    role="tool",
+                    called_tool=called,
+                )
             )
     return bodies
+
+
+def tool_name(entry: ToolEntry) -> str:
+    """How a tool is called: by its number, and by its turret where there are several."""
+    return f"T{entry.number}" + (f" {entry.turret}" if entry.turret else "")
+
+
+def stays(job: Job, chain: Chain, mount: Mount) -> bool:
+    """Whether what hangs on a tool mount is there whether in use or not: on a turret, or at a station of its own."""
+    turrets = {t.axis for t in job.machine.turrets} | ({job.machine.turret.axis} if job.machine.turret else set())
+    if job.machine.turret:
+        return True
+    on_turret = any(step.joint and step.joint.axis in turrets for step in chain.path_to(mount.link))
+    return on_turret or (len(job.machine.channels) > 1 and mount.station is not None)
 
 
 def blanks(job: Job, chain: Chain) -> list[Body]:
@@ -61,26 +89,36 @@ def blanks(job: Job, chain: Chain) -> list[Body]:
     return found
 
 
+def spindle_of(job: Job, chain: Chain, link: str) -> tuple[str, Mount] | None:
+    """The work spindle that a link turns with, and its mount; its name is "" where the machine names none."""
+    machine = job.machine
+    spindles = [(s.name, s.mount) for s in machine.spindles if s.turns == "work"]
+    if machine.work_spindle and not machine.spindles:
+        spindles = [("", machine.work_spindle.mount)]
+    path = {step.name for step in chain.path_to(link)}
+    return next(((name, chain.mounts[mount]) for name, mount in spindles if chain.mounts[mount].link in path), None)
+
+
 def hangs_on_spindle(job: Job, chain: Chain, link: str) -> bool:
-    """Whether a link turns with the machine's work spindle."""
-    spindle = job.machine.work_spindle
-    return spindle is not None and any(step.name == chain.mounts[spindle.mount].link for step in chain.path_to(link))
+    """Whether a link turns with a work spindle of the machine."""
+    return spindle_of(job, chain, link) is not None
 
 
 def while_spinning(job: Job, chain: Chain, bodies: list[Body]) -> list[Body]:
-    """What hangs on the work spindle counts as itself while that stands, and as the body it sweeps while it turns."""
-    spindle = job.machine.work_spindle
-    if spindle is None:
-        return bodies
-    mount = chain.mounts[spindle.mount]
-    axis = frame(mount.at, mount.turn)
-    zero = np.zeros((1, len(chain.axes)))
+    """What hangs on a work spindle counts as itself while that stands, and as the body it sweeps while it turns."""
     result = []
+    zero = np.zeros((1, len(chain.axes)))
     for body in bodies:
-        if not hangs_on_spindle(job, chain, body.link):
+        spindle = spindle_of(job, chain, body.link)
+        if spindle is None:
             result.append(body)
             continue
+        name, mount = spindle
+        axis = frame(mount.at, mount.turn)
         own = inverse(chain.pose(body.link, zero)[0]) @ chain.pose(mount.link, zero)[0] @ axis
         swept = tuple(spun(mesh, own) for mesh in body.pieces or body.solids)
-        result += [replace(body, while_work="still"), replace(body, solids=swept, pieces=(), while_work="spins")]
+        result += [
+            replace(body, while_work="still", spindle=name),
+            replace(body, solids=swept, pieces=(), while_work="spins", spindle=name),
+        ]
     return result

@@ -23,6 +23,8 @@ from ..material.turning_kernel import first_turned_through
 from ..program.motions import RAPID, THREAD, TOOL_CHANGE
 from ..tools.assembly import H0, H1
 from .result import Rehearsal
+from .spindles import spindle_speeds
+from .virtual_control import tool_mount
 
 TOUCH_STEPS, TOUCH_HALVINGS = 256, 20
 HAIR_MM = 1e-6
@@ -33,18 +35,46 @@ UPRIGHT_MODE, TURNED, RING = 0, 1, 2
 RINGS_AT_ONCE = 65_536
 
 
+def column_of_x(result: Rehearsal, motion: int) -> int:
+    """The chain's column of the axis that is X to the channel of a motion."""
+    return result.strand_of(motion).chain.axes.index("X")
+
+
+def tool_speeds(result: Rehearsal, number: np.ndarray, segments: Segments) -> Floats:
+    """How fast the tool of each piece turns, rev/min, clockwise positive: by the spindle that it hangs in, where that has a name,
+    else by what its motion says."""
+    speeds = np.asarray(result.reel.motions.rpm[segments.motion], float)
+    turns_tools = {s.mount: s.name for s in result.job.machine.spindles if s.turns == "tool"}
+    if not turns_tools:
+        return speeds
+    asked = spindle_speeds(result.strands)
+    for n in np.unique(number):
+        name = turns_tools.get(tool_mount(result.job, result.chain, int(n)).name)
+        if name is not None:
+            mine = number == n
+            speeds[mine] = asked[name].at(segments.t0[mine])
+    return speeds
+
+
 class Segments:
     """The pieces of all segments that have a known tool. `tool_from_work`: every tool's mount seen from the work mount;
     `frame`: the grid's in the work mount's."""
 
     def __init__(
-        self, result: Rehearsal, tool_from_work: dict[int, Screws], frame: Floats, sets: ToolSets, turned: ToolSets
+        self, result: Rehearsal, tool_from_work: dict[int, Screws], frame: Floats, sets: ToolSets, turned: ToolSets,
+        spindle: str = "",
     ) -> None:  # fmt: skip
+        """`spindle`: the one that the work hangs on, of several."""
         motions, knots, values = result.reel.motions, result.knots, result.values
-        tool_number = motions.tool[knots.motion]
         usable = {n for n, tool in result.tools.items() if tool.carried_out}
+        # Every channel's tool in every segment, in the order of time.
+        lanes = knots.lanes.shape[1]
+        keep, of = np.divmod(np.arange(knots.lanes.size), lanes)
+        motion = knots.lanes[keep, of]
+        tool_number = np.where(motion >= 0, motions.tool[motion], 0)
         # While a turret indexes its tools swing past the work: that is a matter of contact, not of cutting.
-        keep = np.flatnonzero(np.isin(tool_number, list(usable)) & (motions.kind[knots.motion] != TOOL_CHANGE))
+        rows = np.flatnonzero(np.isin(tool_number, list(usable)) & (motions.kind[motion] != TOOL_CHANGE))
+        keep, motion, tool_number = keep[rows], motion[rows], tool_number[rows]
         to_grid = inverse(frame)
 
         def poses(rows: Floats, numbers: np.ndarray) -> tuple[Floats, Floats]:
@@ -56,10 +86,10 @@ class Segments:
                 tip[of], axis[of] = pose[:, :3, :3] @ result.tools[int(n)].tip + pose[:, :3, 3], pose[:, :3, 2]
             return tip, axis
 
-        begin, end, number = values[keep], values[keep + 1], tool_number[keep]
+        begin, end, number = values[keep], values[keep + 1], tool_number
         turning = sorted({int(axis) for n in np.unique(number) for axis in tool_from_work[int(n)].turning})
         pieces = self._pieces(begin, end, number, turning, poses)
-        step = self._thread_steps(result, knots.motion[keep], number, end - begin)
+        step = self._thread_steps(result, motion, number, end - begin)
         threads = step > 0.0
         pieces[threads] = np.floor(1.0 / step[threads] + 1e-9).astype(np.int64) + 1
         self.index = np.repeat(keep, pieces)
@@ -76,7 +106,7 @@ class Segments:
         self.delta, self.turn = stop - self.start, axis_end - self.axis
         self.turn[np.abs(self.turn).max(axis=1, initial=0.0) < UPRIGHT] = 0.0
         self.upright = (self.axis[:, 2] > 1.0 - UPRIGHT) & ~self.turn.any(axis=1)
-        self.motion = knots.motion[self.index]
+        self.motion = np.repeat(motion, pieces)
         span = knots.t1[self.index] - knots.t0[self.index]
         self.t0 = knots.t0[self.index] + self.share0 * span
         self.time = np.where(self.share1 == 1.0, knots.t1[self.index], knots.t0[self.index] + self.share1 * span)
@@ -93,8 +123,8 @@ class Segments:
         inserts = np.array([n for n, tool in result.tools.items() if tool.is_turning])
         self.by_insert = np.isin(number, inserts)
         # An insert cuts work that spins, whichever way; all others must turn themselves, or be still on work that spins.
-        self.spins = result.standing.spins.at(self.index)
-        still = np.where(self.by_insert, ~self.spins, (motions.rpm[self.motion] * turns <= 0) & ~self.spins)
+        self.spins = result.standing.spinning(spindle)[self.index]
+        still = np.where(self.by_insert, ~self.spins, (tool_speeds(result, number, self) * turns <= 0) & ~self.spins)
         self.rapid, self.still = rapid, still & ~rapid
         test_cut = rapid | still
         self.flags = np.full(len(number), (1 << CUT) | (1 << TEST_SHANK) | (1 << TEST_HOLDER), np.int64)
@@ -114,8 +144,6 @@ class Segments:
         self.ring_start, self.ring_delta = np.zeros((len(self.index), 2)), np.zeros((len(self.index), 2))
         if not len(rows):
             return
-        chain = result.chain
-        column = chain.axes.index("X")
         outlines: list[list[Floats]] = []
         outward = np.zeros((len(self.index), 3))
         for n, tool in result.tools.items():
@@ -124,6 +152,7 @@ class Segments:
             if len(of):
                 screws = tool_from_work[n]
                 here = values[self.index[of[:1]]]
+                column = column_of_x(result, int(self.motion[of[0]]))
                 moved = here.copy()
                 moved[:, column] += 1.0
                 pose = to_grid @ screws.poses(here)[0]

@@ -6,9 +6,11 @@ import numpy as np
 
 from ..findings import causes
 from ..geometry.frames import Floats
+from ..job.channel import tool_key
 from ..material.cut_kernel import TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
 from .result import Rehearsal
 from .resuming import Hits
+from .scene import tool_name
 from .segments import Segments
 from .stands import Stands
 
@@ -22,6 +24,7 @@ def report_touches(
     reel = result.reel
     motions, docket = reel.motions, result.docket
     operation = motions.operation
+    names_of = {tool_key(result.job.machine, entry): tool_name(entry) for entry in result.job.tools.tools}
     rows = np.concatenate([index for index, _ in hits])
     depth = np.concatenate([answer.depth for _, answer in hits])
     place = np.concatenate([answer.place for _, answer in hits])
@@ -45,6 +48,7 @@ def report_touches(
             row, at = int(rows[run[0]]), int(run[0])
             motion = int(segments.motion[row])
             number = int(motions.tool[motion])
+            called = names_of.get(number, f"T{number}")
             test_of, names = test, parts
             if kind == "contact.shank":
                 names = tuple(
@@ -59,20 +63,20 @@ def report_touches(
             to_machine = machine_from_work.at(segment, of_segment) @ frame
             x, y, z = to_machine[:3, :3] @ place[at, test_of] + to_machine[:3, 3]
             docket.add(
-                kind, _said(kind, number, names, name, amount, result.tools[number].flute_length),
+                kind, _said(kind, called, names, name, amount, result.tools[number].flute_length),
                 where=reel.where(motion, result.knots.moment(reel, segment, of_segment), int(segments.motion[rows[run[-1]]])),
-                bodies=(*(f"T{number} {part}" for part in names), name), amount=amount,
+                bodies=(*(f"{called} {part}" for part in names), name), amount=amount,
                 count=len(np.unique(segments.motion[rows[run]])), point=(float(x), float(y), float(z)),
             )  # fmt: skip
 
 
-def _said(kind: str, tool: int, parts: tuple[str, ...], stock: str, amount: float, flutes: float) -> str:
+def _said(kind: str, tool: str, parts: tuple[str, ...], stock: str, amount: float, flutes: float) -> str:
     if kind == "contact.rapid":
-        return f"T{tool} goes through {stock} at rapid, {amount:.2f} mm deep"
+        return f"{tool} goes through {stock} at rapid, {amount:.2f} mm deep"
     if kind == "contact.still":
-        return f"T{tool} cuts {stock} with the spindle still or turning the wrong way, {amount:.2f} mm deep"
+        return f"{tool} cuts {stock} with the spindle still or turning the wrong way, {amount:.2f} mm deep"
     if kind == "contact.shank":
-        return f"the {' and '.join(parts)} of T{tool} {'run' if len(parts) > 1 else 'runs'} into {stock}, {amount:.2f} mm deep"
+        return f"the {' and '.join(parts)} of {tool} {'run' if len(parts) > 1 else 'runs'} into {stock}, {amount:.2f} mm deep"
     if kind == "material.depth":
-        return f"T{tool} is engaged deeper than its flutes are long ({flutes:g} mm)"
-    return f"shank or holder of T{tool} comes closer to {stock} than asked for"
+        return f"{tool} is engaged deeper than its flutes are long ({flutes:g} mm)"
+    return f"shank or holder of {tool} comes closer to {stock} than asked for"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +14,7 @@ from ..machine import Chain
 from ..machine.tip import Kinematics
 from ..program.motions import ARC, FEED, PLANE_AXES, RAPID
 from ..timeline.reel import Reel
-from .result import Timed
+from .result import Strand
 from .virtual_control import tool_mount
 
 INDEX_HAIR_DEG = 0.001  # least increment of a rotary word on common controls (IS-B, common practice)
@@ -84,7 +85,18 @@ def _outermost(reel: Reel, rows: NDArray[np.int64], plane: int) -> list[Floats]:
     return found
 
 
-def ranges(reel: Reel, chain: Chain) -> list[AxisRange]:
+def ranges(strands: Sequence[Strand]) -> list[AxisRange]:
+    """Every channel's axes, in the machine's names; of one that several channels have, all that any of them does with it."""
+    found: dict[str, AxisRange] = {}
+    for strand in strands:
+        for own in _ranges_of(strand.reel, strand.chain):
+            axis, known = strand.axis(own.axis), found.get(strand.axis(own.axis))
+            low, high = (own.low, own.high) if known is None else (min(own.low, known.low), max(own.high, known.high))
+            found[axis] = AxisRange(axis, low, high, own.travel)
+    return list(found.values())
+
+
+def _ranges_of(reel: Reel, chain: Chain) -> list[AxisRange]:
     low, high = extremes(reel)
     start = reel.motions.start @ reel.slides
     result = []
@@ -97,7 +109,7 @@ def ranges(reel: Reel, chain: Chain) -> list[AxisRange]:
     return result
 
 
-def check_travel(result: Timed) -> None:
+def check_travel(result: Strand) -> None:
     """One finding for each cause that sends an axis past a limit."""
     reel, chain, docket = result.reel, result.chain, result.docket
     motions = reel.motions
@@ -116,19 +128,20 @@ def check_travel(result: Timed) -> None:
                 first, worst = int(run[0]), float(past[run].max())
                 unit = "mm" if chain.joints[axis].type == "linear" else "°"
                 share = _passing(reel, first, i, limit)
-                told = f"{axis} would pass its {sign} limit ({limit:g}) by {worst:.3f} {unit}"
+                named = result.axis(axis)
+                told = f"{named} would pass its {sign} limit ({limit:g}) by {worst:.3f} {unit}"
                 shift = f"{worst:.3f} {unit}"
                 if axis in result.setup.diameters:  # the travel is the slide's; people read diameters
-                    told = f"{axis} would pass its {sign} limit by {worst:.3f} mm of its slide ({limit:g}; {2 * worst:.3f} in diameter)"
+                    told = f"{named} would pass its {sign} limit by {worst:.3f} mm of its slide ({limit:g}; {2 * worst:.3f} in diameter)"
                     shift = f"{2 * worst:.3f} mm in diameter"
                 docket.add(
-                    "travel.over", told, where=reel.where(first, _time_of(reel, first, share), int(run[-1])), axis=axis,
+                    "travel.over", told, where=reel.where(first, _time_of(reel, first, share), int(run[-1])), axis=named,
                     amount=worst, count=len(run), point=_tip(result, first, share),
-                    remedy=f"Shift the work by {shift} in {axis}, or shorten the move.",
+                    remedy=f"Shift the work by {shift} in {named}, or shorten the move.",
                 )  # fmt: skip
 
 
-def check_indexing(result: Timed) -> None:
+def check_indexing(result: Strand) -> None:
     """Where a program sends an axis that only indexes between two of its positions, or turns it in a cutting move."""
     reel, chain, docket = result.reel, result.chain, result.docket
     motions = reel.motions
@@ -149,15 +162,15 @@ def check_indexing(result: Timed) -> None:
             for part in causes(rows, motions.operation[rows], off[rows], whole_operation=True):
                 run = rows[part]
                 first = int(run[0])
-                words = {"axis": axis, "value": float(motions.end[first, column]), "step": step}
+                words = {"axis": result.axis(axis), "value": float(motions.end[first, column]), "step": step}
                 docket.add(
                     "travel.reach", told.format(**words), where=reel.where(first, float(reel.end_time[first]), int(run[-1])),
-                    axis=axis, amount=float(off[run].max()), count=len(run), point=_tip(result, first, 1.0),
+                    axis=result.axis(axis), amount=float(off[run].max()), count=len(run), point=_tip(result, first, 1.0),
                     remedy=remedy.format(**words),
                 )  # fmt: skip
 
 
-def check_rewinds(result: Timed) -> NDArray[np.int64]:
+def check_rewinds(result: Strand) -> NDArray[np.int64]:
     """Where under tip control a rotary axis goes nearly all the way round in a cutting move to point the tool where it
     pointed before: a post that ran out of travel. The tip keeps to its way, but the cutter sweeps a whole turn there.
     Returns the motions (r,)."""
@@ -177,7 +190,7 @@ def check_rewinds(result: Timed) -> NDArray[np.int64]:
     for part in causes(found, motions.operation[found], turned[found].max(axis=1), whole_operation=True):
         run = found[part]
         first = int(run[0])
-        axis = motions.axes[rotary[int(np.argmax(turned[first]))]]
+        axis = result.axis(motions.axes[rotary[int(np.argmax(turned[first]))]])
         way = float(turned[first].max())
         docket.add(
             "travel.rewind", f"{axis} turns {way:.1f}° within this cutting move, though the tool's direction changes by "
@@ -187,7 +200,7 @@ def check_rewinds(result: Timed) -> NDArray[np.int64]:
     return found
 
 
-def check_speed(result: Timed, told_already: NDArray[np.int64]) -> None:
+def check_speed(result: Strand, told_already: NDArray[np.int64]) -> None:
     """Where tip control asks an axis for more speed than it has: near a singularity, and, where the tip itself must slow
     down much, elsewhere. `told_already`: motions whose slowness has another cause."""
     reel, chain, kinematics, docket = result.reel, result.chain, result.kinematics, result.docket
@@ -212,11 +225,11 @@ def check_speed(result: Timed, told_already: NDArray[np.int64]) -> None:
             top = chain.joints[axis].rapid
             need = top / max(float(reel.asked_share[worst]), 1e-9)
             unit = "mm/min" if chain.joints[axis].type == "linear" else "°/min"
-            told = f"{axis} would have to run at {need:,.0f} {unit} to keep F{motions.feed[worst]:g}; it reaches {top:,.0f}"
+            told = f"{result.axis(axis)} would have to run at {need:,.0f} {unit} to keep F{motions.feed[worst]:g}; it reaches {top:,.0f}"
             if kind == "travel.singular":
                 told += f" (the tool stands {np.degrees(np.arcsin(min(1.0, sine[slow == worst][0]))):.1f}° from the axis it turns about)"
             docket.add(
-                kind, told, where=reel.where(first, last=int(run[-1])), axis=axis, amount=need - top, count=len(run),
+                kind, told, where=reel.where(first, last=int(run[-1])), axis=result.axis(axis), amount=need - top, count=len(run),
                 point=_tip(result, first, 0.0),
             )  # fmt: skip
 
@@ -244,7 +257,7 @@ def _time_of(reel: Reel, motion: int, share: float) -> float:
     return reel.moment(motion, share)
 
 
-def _tip(result: Timed, motion: int, share: float) -> tuple[float, float, float]:
+def _tip(result: Strand, motion: int, share: float) -> tuple[float, float, float]:
     """The tool's tip in the machine's frame at a share of a motion's way: where to look."""
     reel, chain = result.reel, result.chain
     begin, end = reel.motions.begin[motion], reel.motions.end[motion]

@@ -6,6 +6,7 @@ import numpy as np
 
 from ..geometry.frames import Floats
 from ..job import Job, JobUnreadable
+from ..job.channel import first_spindle, tool_key, tool_number
 from ..job.models import Datum, Insert, Mount, ProgramFile
 from ..machine import Chain
 from ..machine.tip import Kinematics
@@ -24,13 +25,33 @@ def dialect_of(job: Job, entry: ProgramFile) -> Dialect:
 
 
 def tool_mount(job: Job, chain: Chain, number: int) -> Mount:
-    """The mount that holds a tool: that of its station, else the machine's first."""
-    entry = next((t for t in job.tools.tools if t.number == number), None)
-    station = entry.station if entry and entry.station else number
-    for mount in chain.mounts.values():
-        if mount.takes == "tool" and mount.station == station:
+    """The mount that holds a tool: that of its station, on its turret where there are several, else the first that its channel
+    has. `number`: its own, or what tells it apart in the whole machine."""
+    table = job.tools.tools
+    entry = next((t for t in table if tool_key(job.machine, t) == number), None) or next(
+        (t for t in table if t.number == number), None
+    )
+    station = entry.station if entry and entry.station else tool_number(number)
+    first = job.machine.channels[0].number
+    turret = next(
+        (t for t in job.machine.turrets if entry and (t.name == entry.turret if entry.turret else t.channel == first)),
+        None,
+    )
+    mounts = [
+        m for m in chain.mounts.values() if m.takes == "tool" and (turret is None or on_axis(chain, m, turret.axis))
+    ]
+    if turret is None and entry is not None and job.machine.turrets:
+        axes = {t.axis for t in job.machine.turrets}
+        mounts = [m for m in mounts if not any(on_axis(chain, m, axis) for axis in axes)] or mounts
+    for mount in mounts:
+        if mount.station == station:
             return mount
-    return chain.mount_of("tool")
+    return min(mounts, key=lambda mount: (mount.station or 0, mount.name)) if mounts else chain.mount_of("tool")
+
+
+def on_axis(chain: Chain, mount: Mount, axis: str) -> bool:
+    """Whether an axis moves a mount."""
+    return any(step.joint and step.joint.axis == axis for step in chain.path_to(mount.link))
 
 
 def tool_geometry(
@@ -80,6 +101,8 @@ def _indexed(job: Job, chain: Chain, mount: Mount, values: Floats) -> Floats:
 
 def work_mount(job: Job, chain: Chain) -> Mount:
     """The mount that the work is on: that of the first stock, else of the first design, else the machine's first."""
+    if job.machine.spindles and job.machine.work_spindle:
+        return chain.mounts[job.machine.work_spindle.mount]  # the one that the channel works at
     for role in ("stock", "design"):
         for body in job.file.bodies:
             if body.role == role:
@@ -108,12 +131,16 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
         {code: "dynamic" if act.on else "dynamic-off" for code, act in turns.items()}
     )
     geometry, noses = tool_geometry(job, chain, axes) if dialect.turning else ({}, {})
+    # Where channels share a machine a datum is where the axes stand at the start; tip control takes rotary axes at zero.
+    standing = job.machine.reference.get("1", {}) if len(job.machine.channels) > 1 else {}
     offsets: dict[str, dict[str, float]] = {}
     for key, value in job.file.work_offsets.items():
         name = key.upper().replace(" ", "")
         if isinstance(value, Datum):
             try:
-                offsets[name] = chain.datum_offset(first_mount, chain.mounts[value.mount], np.array(value.datum), axes)
+                offsets[name] = chain.datum_offset(
+                    first_mount, chain.mounts[value.mount], np.array(value.datum), axes, standing
+                )
             except ValueError as error:
                 raise JobUnreadable("job.json", f"work_offsets.{key}: {error}") from error
         else:
@@ -160,4 +187,8 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
         stations={t.number: t.station or t.number for t in job.tools.tools},
         solver=kinematics,
         codes={code: act for code, act in job.machine.codes.items() if code not in turns},
+        spindles={spindle.name: spindle for spindle in job.machine.spindles},
+        addressed=first.name if (first := first_spindle(job.machine, channel)) else "",
+        grips={grip.name: grip for grip in job.machine.grips},
+        named_axes={job.renamed.get(axis, axis): axis for axis in axes},
     )

@@ -45,20 +45,31 @@ class Reel:
     asked_share: Floats  # (n,): the speed that the axes allow as a share of the feed asked for, 1 where it is kept
     slow_axis: NDArray[np.int64]  # (n,): the axis that asks for it, −1 for none
     channel: int = 1
+    first: int = 0  # the id of its first motion among those of all channels
+    parts: tuple[Reel, ...] = ()  # of the reel of all channels: theirs
 
     @property
     def seconds(self) -> float:
+        if self.parts:
+            return max(part.seconds for part in self.parts)
         return float(self.end_time[-1]) if len(self.end_time) else 0.0
+
+    def part_of(self, motion: int) -> Reel:
+        """The channel's own reel that a motion of the reel of all is in."""
+        return next((part for part in self.parts if part.first <= motion < part.first + len(part.motions)), self)
 
     def where(self, motion: int, time: float | None = None, last: int | None = None) -> Where:
         """The place of a finding that begins in a motion (−1: in none), at its begin unless a time is given."""
         motions = self.motions
         if motion < 0:
             return Where(self.channel, time=time or 0.0)
+        if self.parts:
+            part = self.part_of(motion)
+            return part.where(motion - part.first, time, None if last is None else last - part.first)
         return Where(
             self.channel, motions.file_name(motion), int(motions.line[motion]),
-            float(self.begin_time[motion]) if time is None else float(time), int(motions.tool[motion]), motion,
-            motion if last is None else last,
+            float(self.begin_time[motion]) if time is None else float(time), int(motions.tool[motion]), self.first + motion,
+            self.first + (motion if last is None else last),
         )  # fmt: skip
 
     def law(self, motion: int) -> tuple[float, float, float, float, float, float]:
@@ -86,10 +97,19 @@ class Knots:
     segments too, in which at[i] and at[i + 1] are the same: what spins, changes, comes or goes meanwhile is asked there."""
 
     at: Floats  # (m + 1, k)
-    motion: NDArray[np.int32]  # (m,)
+    motion: NDArray[np.int32]  # (m,); of several channels: that of the first which is still under way
     t0: Floats
     t1: Floats
     phase: NDArray[np.int32]  # (m,): how many programmed stops lie before it
+    each: NDArray[np.int32] | None = (
+        None  # (m, lanes): the motion of every channel, −1 after its end; None for one channel
+    )
+    even: bool = False  # whether between knots taking time as even is right
+
+    @property
+    def lanes(self) -> NDArray[np.int32]:
+        """The motion of every channel in each segment (m, lanes)."""
+        return self.motion[:, None] if self.each is None else self.each
 
     @staticmethod
     def through(at: Floats) -> Knots:
@@ -111,7 +131,7 @@ class Knots:
         """When the axes have come a share of a segment: by the time law where it is a motion's whole way; the pieces of
         arcs, ways and bending rapids are short enough to be even."""
         motion = int(self.motion[segment])
-        if self.only_one(segment) and not (reel.dogleg and reel.motions.kind[motion] == RAPID):
+        if not self.even and self.only_one(segment) and not (reel.dogleg and reel.motions.kind[motion] == RAPID):
             return reel.moment(motion, share)
         return float(self.t0[segment] + share * (self.t1[segment] - self.t0[segment]))
 

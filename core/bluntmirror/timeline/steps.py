@@ -1,7 +1,7 @@
 """Step functions of time: what the acts of a program have made of the machine, as everything after the timeline reads it.
 
 segment   0    1    2    3    4    5    6        (of the knots; still time has segments too)
-tool      T1 ─────────────┐T2 ───────────
+tools     T1 ─────────────┐T2 ───────────
 spins     no ──┐yes ─────────────┐no ────
 phase     0 ────────────────┐1 ──────────        a programmed stop lies between, bodies come and go
 """
@@ -43,32 +43,44 @@ class Steps:
 
 @dataclass(frozen=True)
 class Standing:
-    """The tool in use, whether the work spindle turns, and how many programmed stops lie behind."""
+    """What holds in every segment. tools: the tool in use of every lane; spins: of every spindle that turns work, whether it does
+    ("" for that of a machine that names none); phase: how many programmed stops lie behind."""
 
-    tool: Steps
-    spins: Steps
+    tools: tuple[Steps, ...]
+    spins: dict[str, Steps]
     phase: Steps
 
-    @staticmethod
-    def of(knots: Knots, tool: NDArray[np.int32], spins: NDArray[np.bool_]) -> Standing:
-        """From what holds in each motion."""
-        return Standing(Steps.of(tool[knots.motion]), Steps.of(spins[knots.motion]), Steps.of(knots.phase))
+    @property
+    def count(self) -> int:
+        return self.phase.count
 
     @staticmethod
     def with_tool(knots: Knots, tool: int) -> Standing:
         """One tool in use all along, and no spindle that turns work."""
-        m = len(knots.motion)
-        return Standing(Steps.of(np.full(m, tool, np.int32)), Steps.of(np.zeros(m, np.bool_)), Steps.of(knots.phase))
+        return Standing((Steps.of(np.full(len(knots.motion), tool, np.int32)),), {}, Steps.of(knots.phase))
 
-    def holds(self, tool: int | None, phases: tuple[int, int | None] | None, spins: bool | None) -> NDArray[np.bool_]:
-        """The segments (m,) in which a tool is in use, between two of the programmed stops, while the work spins or not; None
-        of each: it does not matter."""
-        found = np.ones(self.tool.count, np.bool_)
+    def spinning(self, spindle: str) -> NDArray[np.bool_]:
+        """The segments (m,) in which a spindle turns its work."""
+        return self.spins[spindle].each if spindle in self.spins else np.zeros(self.count, np.bool_)
+
+    def in_use(self, tool: int) -> NDArray[np.bool_]:
+        """The segments in which any channel has a tool in use."""
+        found = np.zeros(self.count, np.bool_)
+        for own in self.tools:
+            found |= own.each == tool
+        return found
+
+    def holds(
+        self, tool: int | None, phases: tuple[int, int | None] | None, spins: bool | None, spindle: str = ""
+    ) -> NDArray[np.bool_]:
+        """The segments (m,) in which a tool is in use, between two of the programmed stops, while a spindle's work spins or not;
+        None of each: it does not matter."""
+        found = np.ones(self.count, np.bool_)
         if tool is not None:
-            found &= self.tool.each == tool
+            found &= self.in_use(tool)
         if phases:
             first, last = phases
             found &= (self.phase.each >= first) & (last is None or self.phase.each < last)
         if spins is not None:
-            found &= self.spins.each == spins
+            found &= self.spinning(spindle) == spins
         return found

@@ -35,6 +35,10 @@ class Ways:
     length: Floats
     at: Floats
 
+    @staticmethod
+    def none(axes: int) -> Ways:
+        return Ways(np.zeros(0, np.int64), np.zeros(1, np.int64), np.zeros(0), np.zeros((0, axes)))
+
     @property
     def counts(self) -> Ints:
         """Pieces of every way."""
@@ -51,7 +55,7 @@ def ways_in_frame(motions: Motions, kinematics: Kinematics | None, linear: NDArr
         counts = ways.pieces()
         parts.append((ways.rows, counts, ways.length, ways.points(counts)))
     if not parts:
-        return Ways(np.zeros(0, np.int64), np.zeros(1, np.int64), np.zeros(0), np.zeros((0, len(motions.axes))))
+        return Ways.none(len(motions.axes))
     motion, counts, length, at = (np.concatenate(column) for column in zip(*parts, strict=True))
     return Ways(motion, np.concatenate([[0], np.cumsum(counts)]), length, at)
 

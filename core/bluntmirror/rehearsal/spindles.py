@@ -1,0 +1,131 @@
+"""How fast every spindle of a machine turns at any moment: what all channels have asked of it, in the order of the clock.
+
+ask    (time, rev/min): clockwise positive, seen out of the spindle along its Z (M3)
+sync   one spindle follows another in speed and angle, until it is let go; it keeps the speed it has then
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.frames import Floats
+from ..program.motions import ARC, FEED, THREAD
+from .result import Strand
+
+
+@dataclass(frozen=True)
+class Speed:
+    """A step function of time: rev/min from each moment on. Before the first it stands."""
+
+    time: Floats  # (n,), s, ascending
+    rpm: Floats
+
+    def at(self, times: Floats | float) -> Floats:
+        place = np.searchsorted(self.time, np.asarray(times) + 1e-9, side="right") - 1
+        return (
+            np.where(place >= 0, self.rpm[np.maximum(place, 0)], 0.0) if len(self.time) else np.zeros(np.shape(times))
+        )
+
+
+def spindle_speeds(strands: list[Strand]) -> dict[str, Speed]:
+    """Every named spindle's speed over time. A machine without named spindles has none here."""
+    events: list[
+        tuple[float, int, str, str, float, str]
+    ] = []  # time, order, kind, spindle, rev/min, the one it follows
+    for strand in strands:
+        if not strand.setup.spindles:
+            continue
+        reel, motions = strand.reel, strand.reel.motions
+        for act in strand.interpreted.acts:
+            if act.kind in ("spindle", "sync", "unsync"):
+                events.append(
+                    (
+                        _begin(reel.begin_time, reel.seconds, act.motion),
+                        len(events),
+                        act.kind,
+                        act.name,
+                        act.value,
+                        act.other,
+                    )
+                )
+        # Under constant surface speed every motion has a speed of its own; it begins with the motion.
+        named = np.array([s.spindle if not s.live else "" for s in motions.snapshots] or [""])[motions.snapshot]
+        change = np.flatnonzero(
+            (motions.rpm != np.append(np.nan, motions.rpm[:-1])) | (named != np.append(named[:1], named[:-1]))
+        )
+        own = {act.motion for act in strand.interpreted.acts if act.kind == "spindle"}
+        for row in change.tolist():
+            if named[row] and row not in own and motions.rpm[row] != 0:
+                events.append(
+                    (float(reel.begin_time[row]), len(events), "spindle", str(named[row]), float(motions.rpm[row]), "")
+                )
+    events.sort(key=lambda event: (event[0], event[1]))
+    names = list(dict.fromkeys(name for strand in strands for name in strand.setup.spindles))
+    now = dict.fromkeys(names, 0.0)
+    follows: dict[str, str] = {}
+    told: dict[str, list[tuple[float, float]]] = {name: [] for name in names}
+    for time, _, kind, name, rpm, other in events:
+        if kind == "sync":
+            follows[name] = other
+        elif kind == "unsync":
+            follows.clear()
+        else:
+            follows.pop(name, None)
+            now[name] = rpm
+        for follower, leader in follows.items():
+            now[follower] = now[leader]
+        for each in names:
+            if not told[each] or told[each][-1][1] != now[each]:
+                told[each].append((time, now[each]))
+    return {name: Speed(np.array([t for t, _ in rows]), np.array([r for _, r in rows])) for name, rows in told.items()}
+
+
+def _begin(begin: Floats, end: float, motion: int) -> float:
+    return float(begin[motion]) if motion < len(begin) else end
+
+
+def feeds_of_the_moment(strand: Strand, speeds: dict[str, Speed]) -> bool:
+    """Give the feeds per revolution of a spindle that another channel has started the speed it has when each motion begins.
+    Whether any feed changed."""
+    motions, reel = strand.reel.motions, strand.reel
+    per_turn = np.array([s.per_turn for s in motions.snapshots] or [0.0])[motions.snapshot]
+    rows: NDArray[np.int64] = np.flatnonzero((per_turn > 0.0) & (motions.feed > 0.0))
+    changed = False
+    for name in {motions.snapshots[int(s)].spindle for s in np.unique(motions.snapshot[rows])}:
+        if name not in speeds:
+            continue
+        mine = rows[[motions.snapshots[int(s)].spindle == name for s in motions.snapshot[rows]]]
+        feed = per_turn[mine] * np.abs(speeds[name].at(reel.begin_time[mine]))
+        new = np.where(feed > 0.0, feed, motions.feed[mine])
+        if not np.allclose(new, motions.feed[mine], rtol=1e-9, atol=0.0):
+            motions.feed[mine] = new
+            changed = True
+    return changed
+
+
+def check_spindles(strand: Strand, speeds: dict[str, Speed]) -> None:
+    """Cutting moves while the spindle that the channel means stands, whoever was to start it: one finding a tool."""
+    motions, reel, docket = strand.reel.motions, strand.reel, strand.docket
+    if not speeds or not len(motions):
+        return
+    snapshots = motions.snapshots
+    for number in np.unique(motions.tool).tolist():
+        rows = np.flatnonzero((motions.tool == number) & np.isin(motions.kind, (FEED, ARC, THREAD)))
+        still = [
+            row for row in rows.tolist()
+            if number and not (s := snapshots[int(motions.snapshot[row])]).live and s.spindle in speeds
+            and motions.rpm[row] == 0 and speeds[s.spindle].at(reel.begin_time[row]) == 0.0
+        ]  # fmt: skip
+        if not still:
+            continue
+        first = snapshots[int(motions.snapshot[still[0]])]
+        where = reel.where(still[0], last=still[-1])
+        if first.per_turn:
+            docket.add("feed.no-speed", f"feed per revolution while {first.spindle} stands", where=where, count=len(still),
+                       remedy=f"Start {first.spindle} first, in this channel or before a common wait mark in another.")  # fmt: skip
+        else:
+            docket.add("spindle.still", f"T{number} is moved at feed while {first.spindle} stands", where=where, count=len(still),
+                       remedy=f"Start {first.spindle} first, in this channel or before a common wait mark in another.")  # fmt: skip

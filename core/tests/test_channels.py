@@ -1,0 +1,200 @@
+"""Several channels on one clock: words, waits, spindles that one starts and another uses, two turrets in one room."""
+
+import csv
+import io
+import math
+import unittest
+from typing import Any
+
+import numpy as np
+
+from bluntmirror.export.trace import write_trace
+from bluntmirror.export.verdict import verdict_dict
+from bluntmirror.job import JobUnreadable
+from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
+from bluntmirror.rehearsal.result import Timed
+from bluntmirror.rehearsal.spindles import spindle_speeds
+
+from .channels import BAR, channels_job, insert, twin
+from .test_machine import WithFolder
+
+PIN = {"length": 50, "cutter": {"type": "end-mill", "diameter": 10, "flute_length": 20, "reach": 40}}
+HEAD = "G21 G40 G99\n"
+
+
+def rows(result: Timed) -> list[dict[str, str]]:
+    out = io.StringIO()
+    write_trace(result, out)
+    return list(csv.DictReader(io.StringIO(out.getvalue())))
+
+
+def trapezoid_seconds(way: float, rapid: float, accel: float) -> float:
+    """From rest to rest (uniform acceleration): mm, mm/min, mm/s²."""
+    v = rapid / 60.0
+    return 2.0 * math.sqrt(way / accel) if way < v * v / accel else way / v + v / accel
+
+
+def kinds(result: Rehearsal) -> list[str]:
+    return sorted(f.kind for f in result.findings)
+
+
+class Clock(WithFolder):
+    def job(self, one: str, two: str, **more: Any):  # type: ignore[no-untyped-def]
+        return channels_job(self.folder, twin(), {1: HEAD + one, 2: HEAD + two}, **more)
+
+    def test_words_name_axes_and_each_row_fills_its_own_columns(self) -> None:
+        result = check_program(self.job("T0101\nG0 X100. Z50.\nM30\n", "T0101\nG0 X80. Z-20.\nX2=90.\nW=-25.\nM30\n"))
+        self.assertEqual(result.findings, [])
+        table = rows(result)
+        first = next(row for row in table if row["channel"] == "1" and row["kind"] == "rapid")
+        # The gauge point of station 1 stands at (400, 0, 240), its tip 50 lower at r = 190: X100 is r 50.
+        self.assertAlmostEqual(float(first["X1"]), 50 - 190, places=6)
+        self.assertAlmostEqual(float(first["Z1"]), 150 + 50 - 400, places=6)
+        self.assertEqual(first["X2"], "")
+        second = [row for row in table if row["channel"] == "2" and row["kind"] == "rapid"]
+        np.testing.assert_allclose([float(r["X2"]) for r in second], [40 - 190, 45 - 190, 45 - 190], atol=1e-6)
+        # W names the sub spindle's slide itself; a datum sets words X Z only, so it has no offset.
+        np.testing.assert_allclose([float(r["W"]) for r in second], [0, 0, -25], atol=1e-6)
+        self.assertEqual(
+            [a["axis"] for a in verdict_dict(result)["axes"]], ["X1", "Z1", "C1", "TU", "X2", "Z2", "W", "C2", "TL"]
+        )
+
+    def test_a_wait_gets_what_is_left_until_the_last_has_come(self) -> None:
+        # Alone, channel 1 is at its mark after 1.5 s and 2 after 4 s; then 1 dwells 2 s more, 2 not at all.
+        result = check_program(self.job("G4 U1.5\nM100\nG4 U2.\nM101\nM30\n", "G4 U4.\nM100\nM101\nM30\n"))
+        waits = [
+            (row["channel"], float(row["t_start"]), float(row["t_end"]))
+            for row in rows(result)
+            if row["kind"] == "wait"
+        ]
+        self.assertEqual(waits, [("1", 1.5, 4.0), ("2", 4.0, 6.0)])  # who comes last has no row
+        verdict = verdict_dict(result)
+        self.assertEqual([c["waiting"] for c in verdict["channels"]], [2.5, 2.0])
+        self.assertEqual((verdict["time"], [c["time"] for c in verdict["channels"]]), (6.0, [6.0, 6.0]))
+
+    def test_what_waits_for_ever_goes_no_farther(self) -> None:
+        result = check_program(self.job("M100\nG0 X10.\nM30\n", "G4 U1.\nM30\n"))
+        self.assertEqual([f.kind for f in result.findings], ["program.wait"])
+        self.assertEqual([row["kind"] for row in rows(result)], ["dwell"])
+
+    def test_partners_of_a_mark_named_by_the_machine(self) -> None:
+        machine = twin()
+        machine["codes"]["M150"] = {"does": "meet", "channels": [1, 2]}
+        result = check_program(channels_job(self.folder, machine, {1: "G4 U1.\nM150\nM30\n", 2: "M150\nM30\n"}))
+        self.assertEqual([row["channel"] for row in rows(result) if row["kind"] == "wait"], ["2"])
+
+    def test_feed_per_revolution_of_a_spindle_that_the_other_channel_started(self) -> None:
+        # F0.2 at 1200 rev/min is 240 mm/min, at 600 rev/min 120 (f · n).
+        one = "G97 S1200 M3\nM100\nG4 U30.\nM101\nS600\nM102\nG4 U30.\nM30\n"
+        two = "M80\nT0101\nG0 X80. Z5.\nM100\nG1 Z-10. F0.2\nM101\nM102\nG1 Z-20.\nM30\n"
+        result = check_program(self.job(one, two))
+        self.assertEqual(result.findings, [])
+        feeds = [float(row["feed"]) for row in rows(result) if row["kind"] == "feed"]
+        np.testing.assert_allclose(feeds, [240.0, 120.0])
+        # Without the mark the spindle still stands when the cut begins: told as such.
+        late = check_program(self.job("G4 U9.\nG97 S1200 M3\nM30\n", "M80\nT0101\nG0 X80. Z5.\nG1 Z-10. F0.2\nM30\n"))
+        self.assertEqual([(f.kind, f.channel, f.line) for f in late.findings], [("program.feed", 2, 5)])
+
+    def test_spindles_by_name_and_one_that_follows(self) -> None:
+        one = "G97 S1000 M3\nG4 U1.\nM35\nG4 U1.\nS1500\nG4 U1.\nM36\nS500\nG4 U1.\nM205\nG4 U1.\nM203 S300\nG4 U1.\nM30\n"
+        result = check_program(self.job(one, "G4 U1.\nM30\n"))
+        speeds = spindle_speeds(result.strands)
+        at = [0.5, 1.5, 2.5, 3.5, 4.5, 5.5]
+        np.testing.assert_allclose(speeds["main"].at(np.array(at)), [1000, 1000, 1500, 500, 500, 500])
+        # It follows from M35 on; let go it keeps the speed it has; M205 stops it, M203 starts it with the S of its own block.
+        np.testing.assert_allclose(speeds["sub"].at(np.array(at)), [0, 1000, 1500, 1500, 0, 300])
+
+    def test_an_idle_second_channel_changes_nothing(self) -> None:
+        one = "T0101\nG97 S1000 M3\nG0 X64. Z5.\nX56.\nG1 Z-30. F0.2\nG0 X20. Z-40.\nG0 X90. Z60.\nM30\n"
+        verdicts = []
+        for programs in ({1: HEAD + one}, {1: HEAD + one, 2: "M30\n"}, {1: HEAD + one, 2: "G4 U200.\nM30\n"}):
+            verdict = verdict_dict(rehearse(channels_job(self.folder, twin(), programs)))
+            told = [
+                {k: f[k] for k in ("kind", "line", "tool", "bodies", "amount", "count")} for f in verdict["findings"]
+            ]
+            told.sort(key=lambda f: (f["line"], f["kind"], f["bodies"]))
+            verdicts.append((told, verdict["stock"][0]["volume_after"], verdict["tools"]))
+        self.assertEqual({f["kind"] for f in verdicts[0][0]}, {"contact.rapid", "contact.shank"})
+        self.assertEqual(verdicts[0], verdicts[1])
+        self.assertEqual(verdicts[0], verdicts[2])
+
+    def test_two_channels_cut_one_bar_in_time(self) -> None:
+        # Ring volumes: from d 60 to d 50 over 20 mm at the end, and to d 54 over 20 mm farther in, at once.
+        one = "T0101\nG97 S1000 M3\nG0 X64. Z2.\nM100\nX50.\nG1 Z-20. F0.2\nG1 X70.\nG0 Z80.\nM30\n"
+        two = "M80\nT0202\nG0 X70. Z-50.\nM100\nX60.5\nG1 X54. F0.1\nG1 Z-70.\nG1 X70.\nG0 Z80.\nM30\n"
+        tools = [insert(1), {"number": 2, "length": 50, "turret": "lower", "station": 2,
+                             "cutter": {"type": "groove", "width": 3, "reach": 20}}]  # fmt: skip
+        result = rehearse(self.job(one, two, tools=tools, checks={"resolution": 0.5, "near": 0}))
+        self.assertEqual(kinds(result), [])
+        nose, pi = 0.4, math.pi
+        taken = result.stocks[0].volume_before - result.stocks[0].volume_after
+        want = pi * (30**2 - 25**2) * 20 + pi * (30**2 - 27**2) * (20 + 3)
+        self.assertAlmostEqual(taken, want, delta=0.01 * want + 2 * pi * 30 * nose * 5)
+
+    def test_two_turrets_in_one_place(self) -> None:
+        """A drill of either turret over the axis, both at one Z: their ends meet where both radii add to nothing."""
+        tools = [PIN | {"number": 1}, PIN | {"number": 1, "turret": "lower", "station": 1}]
+        two = "T0101\nG0 X-10. Z60.\nG4 U1.\nM30\n"
+        clear = rehearse(self.job("T0101\nG0 X20. Z60.\nM30\n", two, bodies=[], tools=tools))
+        self.assertEqual(kinds(clear), [])
+        hit = rehearse(self.job("T0101\nG0 X4. Z60.\nM30\n", two, bodies=[], tools=tools))
+        # Radii 2 and −5: 3 mm into one another. It is told once, also while they stand there.
+        found = [(f.kind, f.channel, f.line, f.bodies) for f in hit.findings]
+        self.assertEqual(found, [("contact.body", 1, 3, ("T1 lower cutter", "T1 cutter"))])  # the later to come
+        self.assertAlmostEqual(hit.findings[0].amount, 3.0, delta=0.02)
+
+    def test_an_idle_tool_meets_the_bar_as_a_body(self) -> None:
+        # Without a T word no register acts: X150 is the gauge point at r 75, the idle tool's tip at r 25, in a bar of r 30.
+        result = rehearse(self.job("G97 S500 M3\nG4 U5.\nM30\n", "G0 X150. Z-20.\nM30\n"))
+        found = [f for f in result.findings if f.kind == "contact.shank"]
+        self.assertEqual([(f.bodies, f.channel, f.line) for f in found], [(("T1 lower insert", "bar"), 2, 2)])
+        self.assertAlmostEqual(found[0].amount, 5.0, delta=0.6)
+
+    def test_one_axis_commanded_by_both(self) -> None:
+        machine = twin()
+        machine["channels"][0]["axes"].append("W")
+        programs = {1: HEAD + "W=-40.\nM100\nM30\n", 2: HEAD + "G0 W=-30.\nM100\nM30\n"}
+        result = rehearse(channels_job(self.folder, machine, programs, bodies=[]))
+        found = [f for f in result.findings if f.kind == "channel.axis"]
+        self.assertEqual([(f.axis, f.severity, f.amount) for f in found], [("W", "stop", 0.0)])
+        programs[2] = HEAD + "M100\nW=-30.\nM30\n"
+        after = rehearse(channels_job(self.folder, machine, programs, bodies=[]))
+        self.assertEqual(kinds(after), [])
+
+    def test_timed_by_each_channels_own_law(self) -> None:
+        result = check_program(self.job("T0101\nG0 X80.\nM30\n", "T0101\nG0 X20.\nM30\n"))
+        ends = {c["number"]: c["time"] for c in verdict_dict(result)["channels"]}
+        self.assertAlmostEqual(ends[1], 0.4 + trapezoid_seconds(150, 30000, 5000), places=6)
+        self.assertAlmostEqual(ends[2], 0.3 + trapezoid_seconds(180, 30000, 5000), places=6)
+
+
+class BadFiles(WithFolder):
+    def test_what_is_not_there_is_named(self) -> None:
+        def broken(**changes: Any) -> str:
+            machine = twin() | changes
+            with self.assertRaises(JobUnreadable) as caught:
+                channels_job(self.folder, machine, {1: "M30\n"})
+            return str(caught.exception)
+
+        spindle = twin()["spindles"][0]
+        self.assertIn(
+            "spindles.main: there is no work mount 'nowhere'", broken(spindles=[spindle | {"mount": "nowhere"}])
+        )
+        self.assertIn("codes.M203: there is no spindle 'sub'", broken(spindles=[]))
+        self.assertIn("turrets.upper: no joint moves axis TQ", broken(turrets=[twin()["turrets"][0] | {"axis": "TQ"}]))
+        self.assertIn(
+            "words: X names X2, which is none", broken(channels=[{"number": 1, "axes": ["X1"], "words": {"X": "X2"}}])
+        )
+        self.assertIn("there is no grip 'vise'", broken(codes={"M10": {"does": "close", "grip": "vise"}}))
+        with self.assertRaises(JobUnreadable) as caught:
+            channels_job(self.folder, twin(), {1: "M30\n"}, tools=[insert(1, turret="middle")])
+        self.assertIn("T1: turret: the machine has no turret 'middle' (it has lower, upper)", str(caught.exception))
+        with self.assertRaises(JobUnreadable) as caught:
+            channels_job(
+                self.folder, twin(), {1: "M30\n"}, bodies=[BAR, BAR | {"name": "d", "role": "design", "of": "rod"}]
+            )
+        self.assertIn("bodies.d: of: there is no stock 'rod'", str(caught.exception))
+
+
+if __name__ == "__main__":
+    unittest.main()
