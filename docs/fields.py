@@ -56,6 +56,12 @@ FIELDS = {
     "ChannelTime.rapid": "in rapid rows, s",
     "ChannelTime.waiting": "at wait marks, s",
     "ChannelTime.other": "in all else, s",
+    # routes
+    "RouteFile.steps": "the jobs that the part goes through, in order",
+    "Step.name": "its name, and that of the folder its files are written to",
+    "Step.job": "the folder of its job, in that of the route",
+    "Carried.step": "the step that left it",
+    "Carried.body": "the stock of that step",
     # shapes
     "at": "origin in the frame it hangs in: [x, y, z], a length",
     "turn": "turned about the fixed X, then Y, then Z of that frame, degrees",

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from bluntmirror.export.models import VerdictFile
 from bluntmirror.findings import CATALOGUE, RULES
-from bluntmirror.job.models import JobFile, MachineFile, ToolsFile
+from bluntmirror.job.models import JobFile, MachineFile, RouteFile, ToolsFile
 from bluntmirror.program import system_variables
 from bluntmirror.program.dialect import BUILT_IN, DialectFile, Settings, built_in
 
@@ -20,6 +20,7 @@ from fields import described  # noqa: E402 (it stands beside this file, whoever 
 
 MODELS = (
     ("job", JobFile),
+    ("route", RouteFile),
     ("machine", MachineFile),
     ("tools", ToolsFile),
     ("verdict", VerdictFile),

@@ -7,6 +7,7 @@ import json
 import sys
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from .export.report import as_html
 from .export.trace import write_trace
@@ -16,12 +17,16 @@ from .geometry.meshfile import write_stl
 from .job import JobUnreadable, open_job
 from .rehearsal import Rehearsal, Timed, check_program, rehearse
 
+if TYPE_CHECKING:  # loaded only where a route is asked for
+    from .job.route import Route
+
 EXITS = """exit status:
   0  nothing at or above --fail-on was found
   1  something was
   2  the job cannot be read: one line says which file, which place, what is wrong and what to do
 """
 JOB_HELP = "a job folder, its job.json, or a .zip of the folder"
+ROUTE_HELP = "; or a route: its folder, its route.json, or a .zip (its steps are rehearsed in order, each with what the earlier left)"
 LINE_SECONDS = 2.0  # between two lines of progress where there is no terminal
 
 
@@ -55,7 +60,7 @@ def main(words: list[str] | None = None) -> int:
         ("check", "the program check alone: read, interpreted and timed, nothing replayed"),
     ):
         command = commands.add_parser(word, help=text, description=text, epilog=EXITS, formatter_class=plain)
-        command.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
+        command.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP + (ROUTE_HELP if word == "verify" else ""))
         command.add_argument("--out", type=Path, metavar="DIR",
                              help="write verdict.json, report.html, trace.csv and, where there is stock, stock.stl (the machined stock "
                              "in the frame of its mount, mm) to this folder (default: nothing is written)")  # fmt: skip
@@ -88,6 +93,8 @@ def main(words: list[str] | None = None) -> int:
 
 def _judge(options: argparse.Namespace) -> int:
     known = _judgements(options.accepted) if options.accepted else []
+    if options.word == "verify" and (route := _route_of(options.job)):
+        return _judge_route(route, options, known)
     job = open_job(options.job)
     on_terminal = sys.stderr.isatty()
     progress = _bar if on_terminal else _Lines()
@@ -96,18 +103,57 @@ def _judge(options: argparse.Namespace) -> int:
         print("\r\x1b[K", end="", file=sys.stderr)
     verdict = verdict_dict(result, known)
     if options.out:
-        options.out.mkdir(parents=True, exist_ok=True)
-        (options.out / "verdict.json").write_text(render(verdict, "json"), encoding="utf-8")
-        (options.out / "report.html").write_text(as_html(result, known=known), encoding="utf-8")
-        with (options.out / "trace.csv").open("w", encoding="utf-8") as out:
-            write_trace(result, out)
-        stocks = result.stocks if isinstance(result, Rehearsal) else []
-        for i, cut in enumerate(stocks):  # the first under the name that scripts know, the others by theirs
-            name = "stock.stl" if i == 0 else f"stock-{i + 1}.stl"
-            write_stl(options.out / name, cut.final_mesh, f"{cut.name}: machined stock, mm, frame of its mount")
+        _write(result, verdict, known, options.out)
     sys.stdout.write(render(verdict, options.format))
+    return _status(options, [verdict])
+
+
+def _status(options: argparse.Namespace, verdicts: list[dict[str, Any]]) -> int:
     bad = {"stop": {"stop"}, "caution": {"stop", "caution"}}[options.fail_on]
-    return 1 if any(item["severity"] in bad and not item["accepted"] for item in verdict["findings"]) else 0
+    found = [item for verdict in verdicts for item in verdict["findings"]]
+    return 1 if any(item["severity"] in bad and not item["accepted"] for item in found) else 0
+
+
+def _write(result: Timed, verdict: dict[str, Any], known: list[Judged], folder: Path) -> None:
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "verdict.json").write_text(render(verdict, "json"), encoding="utf-8")
+    (folder / "report.html").write_text(as_html(result, known=known), encoding="utf-8")
+    with (folder / "trace.csv").open("w", encoding="utf-8") as out:
+        write_trace(result, out)
+    stocks = result.stocks if isinstance(result, Rehearsal) else []
+    for i, cut in enumerate(stocks):  # the first under the name that scripts know, the others by theirs
+        name = "stock.stl" if i == 0 else f"stock-{i + 1}.stl"
+        write_stl(folder / name, cut.final_mesh, f"{cut.name}: machined stock, mm, frame of its mount")
+
+
+def _route_of(path: Path) -> Route | None:
+    """The route at a path, where it is one; nothing of routes is loaded for what cannot be any."""
+    if not (path.is_dir() or path.suffix.lower() == ".zip" or path.name == "route.json"):
+        return None
+    if path.is_dir() and not (path / "route.json").is_file():
+        return None
+    from .job.route import open_route
+
+    return open_route(path)
+
+
+def _judge_route(route: Route, options: argparse.Namespace, known: list[Judged]) -> int:
+    from .export.verdict import render_route, route_dict
+    from .rehearsal.routing import rehearse_route
+
+    on_terminal = sys.stderr.isatty()
+    steps: list[tuple[str, dict[str, Any]]] = []
+    for done in rehearse_route(route, _bar if on_terminal else _Lines()):
+        steps.append((done.name, verdict_dict(done.result, known)))
+        if options.out:
+            _write(done.result, steps[-1][1], known, options.out / done.name)
+    if on_terminal:
+        print("\r\x1b[K", end="", file=sys.stderr)
+    whole = route_dict(route.file.name, steps)
+    if options.out:
+        (options.out / "verdict.json").write_text(render_route(whole, steps, "json"), encoding="utf-8")
+    sys.stdout.write(render_route(whole, steps, options.format))
+    return _status(options, [verdict for _, verdict in steps])
 
 
 def _judgements(file: Path) -> list[Judged]:

@@ -161,15 +161,15 @@ class BesideTheJob(WithJob):
     def test_stretches_left_out_and_shifted(self) -> None:
         main = self.job["programs"][0]["main"]
         program = HEAD + "G1 X5. F300\nX9.\nX12.\nG0 Z40.\nM30\n"
-        whole = self.check(program).interpreted.motions.end
+        whole = self.check(program).strands[0].interpreted.motions.end
         out = self.check(program, switches={"left_out": [{"program": main, "first": 5, "last": 5}]})
-        self.assertEqual(len(out.interpreted.motions), len(whole) - 1)
-        self.assertEqual(out.interpreted.left_out, [(len(whole) - 3, main, 5)])
+        self.assertEqual(len(out.strands[0].interpreted.motions), len(whole) - 1)
+        self.assertEqual(out.strands[0].interpreted.left_out, [(len(whole) - 3, main, 5)])
         self.assertIn(f"{main} lines 5 to 5: left out of this rehearsal", verdict_dict(out)["checked"]["not_checked"])
         up = self.check(
             program, switches={"shifts": [{"program": main, "first": 4, "last": 6, "by": {"Z": 20, "X": 1}}]}
         )
-        moved = up.interpreted.motions.end - whole
+        moved = up.strands[0].interpreted.motions.end - whole
         self.assertEqual(moved[:, 0].round(6).tolist()[-4:], [1, 1, 1, 1])  # X is not named after it
         self.assertEqual(moved[:, 2].round(6).tolist()[-4:], [0, 0, 0, 0])  # nor Z within
 

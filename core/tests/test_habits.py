@@ -53,7 +53,7 @@ class Slides(WithFolder):
         program = HEAD + "G43 H1 G53 G0 X40 Y0\nG91 G3 I-40 F2000\nM30\n"
         result = check_program(job_on(self.folder, slanted(), program))
         assert result.reel
-        slide = next(r for r in ranges(result.reel, result.chain) if r.axis == "X")
+        slide = next(r for r in ranges(result.strands) if r.axis == "X")
         # x − y·tan 30° round a circle of 40: amplitude 40·√(1 + tan² 30°).
         self.assertAlmostEqual(slide.low, -40 * math.hypot(1, math.tan(SLANT)), places=9)
 

@@ -167,7 +167,9 @@ class TiltedPlane(WithMachine):
             with self.subTest(name):
                 ends, result = self.ends(name, program)
                 self.assertEqual([f.kind for f in result.findings], [])
-                datum, upright = tool_by_hand(name, result.setup.work_offsets["G54"] | {"A": 0, "B": 0, "C": 0})
+                datum, upright = tool_by_hand(
+                    name, result.strands[0].setup.work_offsets["G54"] | {"A": 0, "B": 0, "C": 0}
+                )
                 np.testing.assert_allclose(upright, [0, 0, 1], atol=1e-12)
                 for q, point in zip(ends[-3:], ([5, 6, 40], [5, 6, -3], [20, 6, -3]), strict=True):
                     gauge, axis = tool_by_hand(name, q)
@@ -181,7 +183,7 @@ class TiltedPlane(WithMachine):
         self.assertEqual([f.kind for f in result.findings], [])
         knots = make_knots(result.reel, 0.002)
         around = np.flatnonzero(knots.motion == len(ends) - 1)
-        datum, _ = tool_by_hand("trunnion", result.setup.work_offsets["G54"] | {"A": 0, "C": 0})
+        datum, _ = tool_by_hand("trunnion", result.strands[0].setup.work_offsets["G54"] | {"A": 0, "C": 0})
         plane = Rotation.from_euler("ZXZ", [0, 40, 0], degrees=True)
         for row in around:
             for share in (0.0, 0.5):
@@ -224,7 +226,7 @@ class TipControl(WithMachine):
                 self.assertEqual([f.kind for f in result.findings if f.severity == "stop"], [])
                 reel = result.reel
                 knots, n = make_knots(reel, 0.002), len(reel.motions)
-                datum, _ = tool_by_hand(name, result.setup.work_offsets["G54"] | {"A": 0, "B": 0, "C": 0})
+                datum, _ = tool_by_hand(name, result.strands[0].setup.work_offsets["G54"] | {"A": 0, "B": 0, "C": 0})
                 ways = {n - 2: ([0, 0, 30], [20, 10, 5]), n - 1: ([20, 10, 5], [-20, 15, 8])}
                 worst = 0.0
                 for row in np.flatnonzero(np.isin(knots.motion, list(ways))):
@@ -260,7 +262,7 @@ class TipControl(WithMachine):
             ]
             _, result = self.ends(name, "\n".join([f"G43.4 H2 G0 {lines[0]}", *lines[1:], "G49", "M30"]) + "\n")
             reel, knots = result.reel, make_knots(result.reel, 0.002)
-            datum, _ = tool_by_hand(name, result.setup.work_offsets["G54"] | {"A": 0, "B": 0, "C": 0})
+            datum, _ = tool_by_hand(name, result.strands[0].setup.work_offsets["G54"] | {"A": 0, "B": 0, "C": 0})
             first = len(reel.motions) - 60
             worst = 0.0
             for row in np.flatnonzero(knots.motion >= first):
@@ -294,7 +296,7 @@ class TipControl(WithMachine):
     def test_the_register_is_what_the_control_knows_the_length_is_what_the_tool_does(self) -> None:
         wrong = [{**tool, "registers": {"H": tool["length"] + 5}} for tool in TOOLS]
         ends, result = self.ends("trunnion", "G43.4 H1 G0 X0 Y0 Z30 A30 C20\nG49\nM30\n", tools=wrong)
-        datum, _ = tool_by_hand("trunnion", result.setup.work_offsets["G54"] | {"A": 0, "C": 0})
+        datum, _ = tool_by_hand("trunnion", result.strands[0].setup.work_offsets["G54"] | {"A": 0, "C": 0})
         gauge, axis = tool_by_hand("trunnion", ends[-1])
         np.testing.assert_allclose(gauge - 125 * axis - datum, [0, 0, 30], atol=1e-9)
 
@@ -309,7 +311,7 @@ class TipControl(WithMachine):
     def test_a_tool_vector_is_the_rotary_words_it_stands_for(self) -> None:
         ends, result = self.ends("trunnion", "G43.5 H1 G0 X4 Y5 Z6\nG1 X8 I0.3 J-0.2 K1 F900\nG49\nM30\n")
         self.assertEqual([f.kind for f in result.findings], [])
-        datum, _ = tool_by_hand("trunnion", result.setup.work_offsets["G54"] | {"A": 0, "C": 0})
+        datum, _ = tool_by_hand("trunnion", result.strands[0].setup.work_offsets["G54"] | {"A": 0, "C": 0})
         gauge, axis = tool_by_hand("trunnion", ends[-1])
         np.testing.assert_allclose(axis, np.array([0.3, -0.2, 1]) / math.sqrt(1.13), atol=1e-9)
         np.testing.assert_allclose(gauge - 120 * axis - datum, [8, 5, 6], atol=1e-9)

@@ -106,7 +106,7 @@ class TimeAndTravel(WithFolder):
         self.assertAlmostEqual(result.reel.length[row], 2 * math.pi * 30)
         v, s, a = 20.0, 2 * math.pi * 30, 4000.0
         self.assertAlmostEqual(result.reel.end_time[row] - result.reel.begin_time[row], s / v + v / a, delta=0.02)
-        reach = {r.axis: (r.low, r.high) for r in ranges(result.reel, result.chain)}
+        reach = {r.axis: (r.low, r.high) for r in ranges(result.strands)}
         self.assertAlmostEqual(reach["X"][0], -305 - 60)
         self.assertAlmostEqual(reach["Y"][0], -205 - 30)
 
@@ -191,7 +191,7 @@ class Files(WithFolder):
 
     def test_a_datum_offset_brings_program_zero_there(self) -> None:
         job = slot_job(self.folder, HEAD, work_offsets={"G54": {"datum": [0, 0, 65], "mount": "table"}})
-        setup = check_program(job).setup
+        setup = check_program(job).strands[0].setup
         assert setup
         for axis, value in {"X": -305, "Y": -205, "Z": -535}.items():
             self.assertAlmostEqual(setup.work_offsets["G54"][axis], value)

@@ -203,6 +203,40 @@ def rules_run(policy: Policy) -> dict[str, Any]:
     }
 
 
+def route_dict(name: str, steps: Sequence[tuple[str, dict[str, Any]]]) -> dict[str, Any]:
+    """The verdict of a route: the worst of its steps'. `steps`: name and verdict of each."""
+    order = ("clear", "caution", "stop")
+    return {
+        "format": "blunt-mirror/route-verdict@1",
+        "route": name,
+        "verdict": max((verdict["verdict"] for _, verdict in steps), key=order.index),
+        "steps": [
+            {"name": step, "verdict": verdict["verdict"], "findings": len(verdict["findings"]), "time": verdict["time"]}
+            for step, verdict in steps
+        ],
+    }
+
+
+def render_route(route: dict[str, Any], steps: Sequence[tuple[str, dict[str, Any]]], form: str) -> str:
+    """A route's verdict in one of its forms; in SARIF a run and in JUnit a suite for each step."""
+    if form == "json":
+        return json.dumps(route, indent=1, ensure_ascii=False) + "\n"
+    if form == "text":
+        text = "".join(f"— {step}: {render(verdict, form)}" for step, verdict in steps)
+        return f"{WORDS[route['verdict']]}\n  {route['route']}, {len(steps)} steps, {sum(v['time'] for _, v in steps):.1f} s\n{text}"
+    if form == "sarif":
+        runs = [json.loads(render(verdict, form)) for _, verdict in steps]
+        for (step, _), run in zip(steps, runs, strict=True):
+            run["runs"][0]["automationDetails"] = {"id": f"{step}/"}
+        return json.dumps({**runs[0], "runs": [run["runs"][0] for run in runs]}, indent=1)
+    suites = ElementTree.Element("testsuites", name=_plain(route["route"]))
+    for step, verdict in steps:
+        suite = ElementTree.fromstring(render(verdict, form))
+        suite.set("name", _plain(f"{step}: {verdict['job']}"))
+        suites.append(suite)
+    return ElementTree.tostring(suites, encoding="unicode", xml_declaration=True)
+
+
 WORDS = {"stop": "STOP: do not run this program", "caution": "CAUTION: look first", "clear": "CLEAR: it may run"}
 
 

@@ -32,6 +32,7 @@ MAX_DIALECT_BYTES = 1_000_000
 MAX_ZIP_FILES = 2_000
 MAX_ZIP_BYTES = 1_000_000_000
 MAX_ZIP_RATIO = 200
+ROOTS = ("job.json", "route.json")  # what lies at the root of an archive
 INCH_MM = 25.4  # exact since 1959 (ISO 80000-3)
 
 Model = TypeVar("Model", bound=BaseModel)
@@ -54,6 +55,10 @@ class Job:
     tools: ToolsFile
     programs: dict[str, bytes]
     dialect_files: dict[str, bytes] = field(default_factory=dict)
+    carried: dict[tuple[str, str], Mesh] = field(
+        default_factory=dict
+    )  # step and body of a route → what it left, in its own frame
+    origins: dict[tuple[str, str], Mesh] = field(default_factory=dict)  # of the same, what it was before its first step
     renamed: dict[str, str] = field(default_factory=dict)  # of a channel's view: its word → the machine's own axis name
     _meshes: dict[str, Mesh] = field(default_factory=dict)
     _drawings: dict[tuple[str, bool], list[models.Pair]] = field(default_factory=dict)
@@ -73,7 +78,9 @@ class Job:
             except MeshUnreadable as error:
                 raise JobUnreadable(getattr(shape, "file", place), str(error)) from error
             except ValueError as error:
-                raise JobUnreadable(place, str(error)) from error
+                raise JobUnreadable(
+                    place.removesuffix("[0]") if isinstance(shape, models.Carried) else place, str(error)
+                ) from error
         return result
 
     def _shape(self, shape: models.Shape) -> Mesh:
@@ -87,6 +94,12 @@ class Job:
             return meshes.revolve(self._drawn(shape))
         if isinstance(shape, models.Extrude):
             return meshes.extrude(self._drawn(shape), shape.height)
+        if isinstance(shape, models.Carried):
+            if (shape.step, shape.body) not in self.carried:
+                raise ValueError(
+                    f"its stock is what '{shape.step}' leaves of '{shape.body}': verify the route, not this job alone"
+                )
+            return self.carried[shape.step, shape.body]
         if shape.file not in self._meshes:
             self._meshes[shape.file] = read_mesh(inside(self.folder, shape.file, "shape.file"))
         return self._meshes[shape.file]
@@ -148,28 +161,28 @@ class Job:
         return [] if link.accessory in off else link.shapes
 
 
-def open_job(path: Path) -> Job:
-    """Open a folder, a job.json or a .zip. Raises JobUnreadable."""
+def open_job(path: Path, carried: dict[tuple[str, str], Mesh] | None = None) -> Job:
+    """Open a folder, a job.json or a .zip. `carried`: what earlier steps of a route left. Raises JobUnreadable."""
     if not path.exists():
         raise JobUnreadable(str(path), "no such file or folder")
     if path.is_file() and path.suffix.lower() == ".zip":
         unpacked = tempfile.TemporaryDirectory(prefix="bluntmirror-")
         try:
-            job = _open_folder(unzip(path, Path(unpacked.name)), "job.json", str(path))
+            job = _open_folder(unzip(path, Path(unpacked.name)), "job.json", str(path), carried)
         except BaseException:
             unpacked.cleanup()
             raise
         job._unpacked = unpacked  # the files stay as long as the job does
         return job
     if path.is_dir():
-        return _open_folder(path, "job.json", str(path))
-    return _open_folder(path.parent, path.name, str(path))
+        return _open_folder(path, "job.json", str(path), carried)
+    return _open_folder(path.parent, path.name, str(path), carried)
 
 
-def _open_folder(folder: Path, name: str, shown: str) -> Job:
+def _open_folder(folder: Path, name: str, shown: str, carried: dict[tuple[str, str], Mesh] | None) -> Job:
     if not (folder / name).is_file():
         raise JobUnreadable(shown, "there is no job.json in it")
-    return _load(folder.resolve(), name)
+    return _load(folder.resolve(), name, carried or {})
 
 
 def with_data(job: Job, data: dict[str, Any]) -> Job:
@@ -185,6 +198,7 @@ def with_data(job: Job, data: dict[str, Any]) -> Job:
         job.tools,
         job.programs,
         job.dialect_files,
+        job.carried,
         _meshes=job._meshes,
         _unpacked=job._unpacked,
     )
@@ -193,7 +207,7 @@ def with_data(job: Job, data: dict[str, Any]) -> Job:
 
 
 def unzip(archive: Path, to: Path) -> Path:
-    """Unpack an archive and return the folder that holds job.json. Path tricks, links and bombs raise JobUnreadable."""
+    """Unpack an archive and return the folder that holds job.json or route.json. Path tricks, links and bombs raise JobUnreadable."""
     try:
         with zipfile.ZipFile(archive) as bundle:
             entries = bundle.infolist()
@@ -227,9 +241,9 @@ def unzip(archive: Path, to: Path) -> Path:
         raise JobUnreadable(archive.name, f"not a zip that can be read: {error}") from error
     except OSError as error:
         raise JobUnreadable(archive.name, f"cannot be unpacked: {error.strerror or error}") from error
-    if not (to / "job.json").exists():
+    if not any((to / root).exists() for root in ROOTS):
         inner = [p for p in to.iterdir() if p.is_dir() and not p.name.startswith(("__", "."))]
-        if len(inner) == 1 and (inner[0] / "job.json").exists():
+        if len(inner) == 1 and any((inner[0] / root).exists() for root in ROOTS):
             return inner[0]
     return to
 
@@ -367,7 +381,7 @@ def read_tools(file: Path, shown: str) -> ToolsFile:
     return models.in_millimetres(tools, INCH_MM) if tools.units == "inch" else tools
 
 
-def _load(folder: Path, name: str) -> Job:
+def _load(folder: Path, name: str, carried: dict[tuple[str, str], Mesh]) -> Job:
     file = read_model(folder / name, name, JobFile)
     if file.units == "inch":
         file = models.in_millimetres(file, INCH_MM)
@@ -397,7 +411,7 @@ def _load(folder: Path, name: str) -> Job:
             if path.stat().st_size > MAX_DIALECT_BYTES:
                 raise JobUnreadable(entry.dialect, f"the dialect file is larger than {MAX_DIALECT_BYTES // 1000} kB")
             dialects[entry.dialect] = path.read_bytes()
-    job = Job(folder, file, machine, tools, programs, dialects)
+    job = Job(folder, file, machine, tools, programs, dialects, carried)
     _ = job.body_meshes, job.link_meshes  # a broken mesh is an unreadable job: say so now
     return job
 

@@ -92,7 +92,15 @@ class Extrude(Placed):
         return self
 
 
-Shape = Annotated[Box | Cylinder | Tube | MeshFile | Revolve | Extrude, Field(discriminator="type")]
+class Carried(Placed):
+    """What an earlier step of a route left of a stock, drawn in the frame of that body as that step placed it."""
+
+    type: Literal["carried"]
+    step: str
+    body: str
+
+
+Shape = Annotated[Box | Cylinder | Tube | MeshFile | Revolve | Extrude | Carried, Field(discriminator="type")]
 
 # --- machine.json -----------------------------------------------------------------------------------------------------
 
@@ -576,6 +584,10 @@ class Body(Placed):
     def _one_of_both(self) -> Body:
         if (self.shape is None) == (not self.shapes):
             raise ValueError("give either `shape` or `shapes`")
+        if any(isinstance(shape, Carried) for shape in self.shapes or []):
+            raise ValueError("what an earlier step left is the whole of a stock: give it as its `shape`")
+        if isinstance(self.shape, Carried) and self.role != "stock":
+            raise ValueError("only stock can be carried from an earlier step")
         return self
 
 
@@ -630,6 +642,31 @@ class Switches(Strict):
     )
     left_out: Annotated[list[Stretch], Field(max_length=1000)] = []  # blocks that are not carried out
     shifts: Annotated[list[ShiftedStretch], Field(max_length=1000)] = []  # blocks carried out farther off
+
+
+class Step(Strict):
+    """One job of a route: its folder in that of the route."""
+
+    name: Annotated[str, Field(min_length=1, max_length=100)]
+    job: Annotated[str, Field(min_length=1)]
+
+
+class RouteFile(Strict):
+    """The jobs that one part goes through, in order."""
+
+    format: Literal["blunt-mirror/route@1"]
+    name: str
+    steps: Annotated[list[Step], Field(min_length=1, max_length=100)]
+
+    @model_validator(mode="after")
+    def _names_fit(self) -> RouteFile:
+        names = [step.name for step in self.steps]
+        for name in names:
+            if names.count(name) > 1:
+                raise ValueError(f"two steps are called '{name}'")
+            if name in (".", "..") or any(c in '/\\:*?"<>|' or ord(c) < 32 for c in name):
+                raise ValueError(f"the step name '{name}' is no name that a folder can have")
+        return self
 
 
 class JobFile(Strict):

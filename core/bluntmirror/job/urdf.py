@@ -108,8 +108,10 @@ def _shape(element: Element, shape: Shape) -> None:
             else shape.outline
             if shape.type == "extrude"
             else [(shape.outer / 2, 0.0)]
+            if shape.type == "tube"
+            else []  # what a step of a route left: no link is made of it
         )
-        reach = max(max(abs(c) for c in p) for p in points or [])
+        reach = max((max(abs(c) for c in p) for p in points or []), default=0.0)
         SubElement(geometry, "sphere", radius=f"{reach / METRE_MM:.12g}")
 
 

@@ -13,6 +13,7 @@ from ..geometry.distance import Solid
 from ..geometry.frames import Floats, frame, inverse
 from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
+from ..job.models import Carried
 from ..material.comparison import SPOT_CELLS, Places, compare, joined_places, loose_pieces
 from .result import CutStock, PartCheck, Rehearsal, Spot
 from .segments import Segments
@@ -78,7 +79,7 @@ def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments
                           "rays through it do not add up", bodies=tuple(names),
                           remedy="Repair the mesh so that it is closed.")  # fmt: skip
     if len(comparison.lacking):
-        report.lacking(names, comparison.lacking)
+        report.lacking(names, comparison.lacking, blank)
     causes_of(report.tagged(cut.part), report)
 
 
@@ -179,15 +180,40 @@ class _Report:
         time, stands = self.moment(motion, point)
         return {"where": self.reel.where(motion, time), "point": self.place(point, stands)}
 
-    def lacking(self, names: list[str], places: Places) -> None:
-        """What of the design lies outside the blank as it came."""
+    def lacking(self, names: list[str], places: Places, blank: Mesh) -> None:
+        """What of the design lies outside the blank as it came; what an earlier step of a route took of it is that step's gouge."""
         design = " and ".join(names)
+        body = next(b for b in self.result.job.file.bodies if b.name == self.cut.name)
+        if isinstance(body.shape, Carried):
+            origin = self.result.job.origins.get((body.shape.step, body.shape.body))
+            if origin is not None:
+                placed = inverse(self.cut.frame) @ frame(body.at, body.turn) @ frame(body.shape.at, body.shape.turn)
+                inside = Solid.of(origin.moved(placed)).distance(places.points) <= self.result.job.file.checks.gouge
+                if inside.any():
+                    self._taken_before(body.shape.step, names, blank)
+                places = places.only(np.flatnonzero(~inside))
+            if not len(places):
+                return
         worst, amount = places.points[places.worst], float(places.amount.max())
         x, y, z = self.on_part(worst)
         self.result.docket.add(
             "material.blank", f"the design '{design}' reaches {amount:.3f} mm outside {self.cut.name}, at {x:.1f} {y:.1f} {z:.1f} of its "
             "mount", where=self.reel.where(-1), bodies=(*names, self.cut.name), amount=amount, point=self.place(worst),
         )  # fmt: skip
+
+    def _taken_before(self, step: str, names: list[str], blank: Mesh) -> None:
+        """How deep the surface that an earlier step left lies inside the design."""
+        part = self.cut.part
+        assert part is not None
+        depth = -part.solid.distance(blank.vertices)
+        amount, worst = float(depth.max()), blank.vertices[int(np.argmax(depth))]
+        x, y, z = self.on_part(worst)
+        self.result.docket.add(
+            "material.gouge", f"step '{step}' has taken {amount:.3f} mm of {' and '.join(names)}, at {x:.1f} {y:.1f} {z:.1f} of the mount",
+            where=self.reel.where(-1), bodies=(*names, self.cut.name), amount=amount, point=self.place(worst),
+            remedy=f"Put the program of '{step}' right: what it took cannot be put back.",
+        )  # fmt: skip
+        part.comparison = replace(part.comparison, gouge_max=max(part.comparison.gouge_max, amount))
 
     def tagged(self, part: PartCheck) -> list[_Cause]:
         """Every spot of gouge and excess, with who made it."""

@@ -11,11 +11,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import fields, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..program.motions import Motions
+from ..program.motions import Motions, Snapshot
 from .reel import Floats, Knots, Reel, even_knots
 from .ways import Ways
 
@@ -40,7 +41,7 @@ def together(
     def every(name: str) -> NDArray:
         return np.concatenate([getattr(reel, name) for reel in reels])
 
-    whole = {
+    whole: dict[str, Any] = {
         name: every(name)
         for name in ("begin_time", "end_time", "length", "v_in", "v_out", "v_peak", "accel", "asked_share")
     }
@@ -55,7 +56,8 @@ def together(
 def _joined(
     parts: Sequence[Motions], columns: Sequence[Sequence[int]], width: int, keys: Sequence[Mapping[int, int]]
 ) -> Motions:
-    snapshots, files = [], []
+    snapshots: list[Snapshot] = []
+    files: list[str] = []
     merged: dict[str, list[NDArray]] = {field.name: [] for field in fields(Motions)}
     for part, own, key in zip(parts, columns, keys, strict=True):
         n = len(part)
