@@ -84,7 +84,9 @@ class StepFunctions(unittest.TestCase):
     def test_a_body_is_there_with_its_tool_between_its_stops_and_while_the_work_spins(self) -> None:
         knots = Knots.through(np.zeros((7, 1)))
         knots.phase = np.array([0, 0, 1, 1, 1, 2], np.int32)
-        standing = Standing.of(knots, np.array([1, 1, 1, 2, 2, 2]), np.array([False, True, True, True, False, False]))
+        standing = Standing(
+            (Steps.of(np.array([1, 1, 1, 2, 2, 2])),), {"": Steps.of(np.array([False, True, True, True, False, False]))}, Steps.of(knots.phase)
+        )  # fmt: skip
         for tool, phases, spins, there in (
             (None, None, None, [0, 1, 2, 3, 4, 5]), (1, None, None, [0, 1, 2]), (2, (1, 2), None, [3, 4]), (None, (1, None), None, [2, 3, 4, 5]),
             (None, None, True, [1, 2, 3]), (1, (0, 1), False, [0]),

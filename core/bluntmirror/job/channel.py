@@ -47,12 +47,13 @@ def channel_view(job: Job, entry: ProgramFile) -> Job:
     channel = next(c for c in machine.channels if c.number == entry.channel)
     names = axis_names(machine, entry)
     turret = next((t for t in machine.turrets if t.channel == entry.channel), None)
+    own = [m for m in machine.mounts if m.takes == "tool" and _reached(machine, m, channel.axes)]
     works, addressed = work_spindle(machine, entry.channel), first_spindle(machine, entry.channel)
     change = machine.tool_change
     view = machine.model_copy(
         update={
             "links": [_renamed(link, names) for link in machine.links],
-            "mounts": [m for m in machine.mounts if m.takes == "work" or _reached(machine, m, channel.axes)],
+            "mounts": [m for m in machine.mounts if m.takes == "work" or m in own] if own else machine.mounts,
             "channels": [
                 c.model_copy(update={"axes": [names[a] for a in c.axes], "diameters": [names[a] for a in c.diameters], "words": {}})
                 for c in machine.channels

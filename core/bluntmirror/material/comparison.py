@@ -7,6 +7,7 @@ seen lower than they are; the verdict names the grid.
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass
 from typing import Any
 
@@ -168,9 +169,42 @@ class Piece:
     tag: int  # the last motion that shaped it: the cut that freed it
 
 
-def loose_pieces(stock: Stock) -> list[Piece]:
-    """Pieces that hang together with the largest one nowhere, largest first. All three ray families have to agree:
-    a web too thin for one family's rays is still seen by the others."""
+@dataclass(frozen=True)
+class Components:
+    """What of a stock hangs together. of (3 families): the component of every interval, in the order of `Rays.ends` by ray of the
+    lattice; volume (3, n) mm³ by each family; tag (n,): the last motion that shaped each; centre (n, 3), grid frame; low, high (n,):
+    how far each reaches along the grid's Z."""
+
+    of: list[NDArray[np.int64]]
+    volume: Floats
+    tag: NDArray[np.int64]
+    centre: Floats
+    low: Floats
+    high: Floats
+    cell: float
+
+    @property
+    def main(self) -> int:
+        return int(np.argmax(self.volume.sum(axis=0)))
+
+    @property
+    def loose(self) -> list[int]:
+        """All but the largest, and but slivers; the largest first."""
+        least = self.volume.min(axis=0)
+        found = [i for i in range(len(least)) if i != self.main and least[i] > SLIVER_CELLS * self.cell]
+        return sorted(found, key=lambda i: -least[i])
+
+
+def _slots(rays: Rays) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Ray (lattice order) and slot of every interval."""
+    slot, count = _laid(rays)
+    ray = np.repeat(np.arange(len(count)), count)
+    return ray, slot[ray] + np.arange(len(ray)) - np.repeat(np.cumsum(count) - count, count)
+
+
+def components(stock: Stock) -> Components:
+    """What of a stock hangs together. All three ray families have to agree that two do not: a web too thin for one family's rays
+    is still seen by the others."""
     laid = [_laid(rays) for rays in stock.rays]
     numbers = [np.concatenate([[0], np.cumsum(count)[:-1]]).astype(np.int64) for _, count in laid]
     totals = [int(count.sum()) for _, count in laid]
@@ -187,29 +221,56 @@ def loose_pieces(stock: Stock) -> list[Piece]:
         )  # fmt: skip
     flatten(parent)
     roots, of_interval = np.unique(parent, return_inverse=True)
-    volume = np.zeros((3, len(roots)))
-    tag = np.full(len(roots), -1, np.int64)
-    weighted = np.zeros((len(roots), 3))
-    for rays, (slot, count), begin, total in zip(stock.rays, laid, first, totals, strict=True):
+    n = len(roots)
+    volume, weighted = np.zeros((3, n)), np.zeros((n, 3))
+    tag, low, high = np.full(n, -1, np.int64), np.full(n, np.inf), np.full(n, -np.inf)
+    of = []
+    for rays, begin, total in zip(stock.rays, first, totals, strict=True):
         a, b, _ = AXES_OF[rays.direction]
         piece = of_interval[begin : begin + total]
-        ray = np.repeat(np.arange(len(count)), count)
-        at = slot[ray] + np.arange(total) - np.repeat(np.cumsum(count) - count, count)
+        of.append(piece)
+        ray, at = _slots(rays)
         length = rays.hi[at].astype(float) - rays.lo[at]
         np.add.at(volume[rays.direction], piece, length * lattice.step[a] * lattice.step[b])
         np.maximum.at(tag, piece, np.maximum(rays.tag_lo[at], rays.tag_hi[at]))
         if rays.direction == 2:
             middle = _points(rays, np.column_stack([ray, 0.5 * (rays.lo[at] + rays.hi[at])]))
             np.add.at(weighted, piece, middle * length[:, None])
-    if not len(roots):
-        return []
-    least = volume.min(axis=0)
-    cell = float(np.prod(lattice.step))
-    main = int(np.argmax(volume.sum(axis=0)))
+            np.minimum.at(low, piece, rays.lo[at])
+            np.maximum.at(high, piece, rays.hi[at])
     area = float(lattice.step[0] * lattice.step[1])
-    loose = [i for i in range(len(roots)) if i != main and least[i] > SLIVER_CELLS * cell]
-    loose.sort(key=lambda i: -least[i])
-    return [Piece(float(volume[2, i]), weighted[i] * area / volume[2, i], int(tag[i])) for i in loose]
+    centre = weighted * area / np.maximum(volume[2], 1e-12)[:, None]
+    return Components(of, volume, tag, centre, low, high, float(np.prod(lattice.step)))
+
+
+def loose_pieces(stock: Stock) -> list[Piece]:
+    """Pieces that hang together with the largest one nowhere, largest first."""
+    if not any(rays.count.any() for rays in stock.rays):
+        return []
+    found = components(stock)
+    return [Piece(float(found.volume[2, i]), found.centre[i], int(found.tag[i])) for i in found.loose]
+
+
+def separated(stock: Stock, found: Components, keep: set[int]) -> Stock:
+    """Another stock on the same lattice that holds only some components of this one."""
+    made = copy(stock)
+    made.rays = []
+    for rays, of in zip(stock.rays, found.of, strict=True):
+        own = copy(rays)
+        for name in rays.ARRAYS:
+            setattr(own, name, getattr(rays, name).copy())
+        ray, at = _slots(rays)
+        kept = np.isin(of, list(keep))
+        slot, _ = _laid(rays)
+        ray, at = ray[kept], at[kept]
+        count = np.bincount(ray, minlength=len(slot))
+        to = slot[ray] + np.arange(len(ray)) - np.repeat(np.cumsum(count) - count, count)
+        for name in ("lo", "hi", "tag_lo", "tag_hi"):
+            getattr(own, name)[to] = getattr(rays, name)[at]
+        u, v = np.arange(len(slot)) % rays.nu, np.arange(len(slot)) // rays.nu
+        own.count[(v // 16) * rays.tiles_u + u // 16, (v % 16) * 16 + u % 16] = count
+        made.rays.append(own)
+    return made
 
 
 def clearance_from(stock: Stock, body: Solid, pose: Floats, bounds: Floats, within: float) -> float:

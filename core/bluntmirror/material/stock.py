@@ -312,6 +312,13 @@ class RingSets:
             [[next(numbers) for _ in tool] for tool in tools],
         )  # fmt: skip
 
+    def and_then(self, more: RingSets) -> RingSets:
+        """These, and behind them others: the tools of `more` count on from these."""
+        count = len(self.begin) - 1
+        begin = np.concatenate([self.begin, more.begin[1:] + self.begin[-1]])
+        of_tool = [*self.of_tool, *([count + outline for outline in tool] for tool in more.of_tool)]
+        return RingSets(np.ascontiguousarray(np.concatenate([self.outlines, more.outlines])), begin, of_tool)
+
     @property
     def extents(self) -> Floats:
         """Least and greatest z and r of every outline, (tools, 4)."""

@@ -63,11 +63,17 @@ def _placed(mount) -> Floats:  # type: ignore[no-untyped-def]
     return frame(mount.at, mount.turn)
 
 
-def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments) -> None:
-    """Compare a cut stock with its design and look for pieces that came off. `blank` in the grid frame."""
+def check_part(
+    result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments, own: list[tuple[str, Mesh]] | None = None
+) -> None:
+    """Compare a cut stock with its design and look for pieces that came off. `blank` in the grid frame; `own`: the designs that go
+    with a piece that is held, in its own frame (`holding` sees to what comes off such a one)."""
     report = _Report(result, cut, segments)
-    report.loose()
-    names, meshes = designs_of(result, cut.name)
+    if own is None:
+        report.loose()
+        names, meshes = designs_of(result, cut.name)
+    else:
+        names, meshes = [name for name, _ in own], [mesh for _, mesh in own]
     if not names:
         return
     design = united(meshes).moved(inverse(cut.frame))

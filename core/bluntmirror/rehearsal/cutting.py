@@ -6,6 +6,7 @@ A cutting can be taken to any segment and held there, so that stocks which may m
 from __future__ import annotations
 
 from collections.abc import Callable
+from copy import copy
 from functools import partial
 
 import numpy as np
@@ -13,7 +14,8 @@ import numpy as np
 from ..geometry.frames import Floats, frame, inverse
 from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
-from ..machine.screws import between_mounts
+from ..machine.placement import Placement
+from ..machine.screws import Screws, between
 from ..material.film import Film
 from ..material.sharp import sharp_mesh
 from ..material.stock import Batch, BatchResult, RingBatch, RingSets, Stock, TooFine, ToolSets
@@ -52,23 +54,24 @@ class Cutting:
         job, chain = result.job, result.chain
         self.result, self.name, self.tell, self.store, self.others = result, name, tell, store, others
         body = next(b for b in job.file.bodies if b.name == name)
-        self.mount = chain.mounts[body.mount]
-        used = sorted(set(np.unique(result.reel.motions.tool).tolist()) & set(result.tools))
-        tool_from_work = {n: between_mounts(chain, self.mount, tool_mount(job, chain, n)) for n in used}
-        turning = any(result.tools[n].is_turning for n in used) or hangs_on_spindle(job, chain, self.mount.link)
+        self.placement = Placement.on(chain.mounts[body.mount])
+        tool_from_work = self._tools_from_work()
+        turning = any(result.tools[n].is_turning for n in tool_from_work) or hangs_on_spindle(
+            job, chain, self.placement.link
+        )
         self.frame = np.eye(4) if turning else grid_frame(directions(result, tool_from_work))
         self.mesh = joined(job.body_meshes[name]).moved(inverse(self.frame))
         self.stock = Stock(self.mesh, job.file.checks.resolution)
         tools = list(result.tools.values())
         sets, facets = (ToolSets.of(tools, job.file.checks.near_stock, facets=turned) for turned in (False, True))
-        turns = spindle_of(job, chain, self.mount.link)
-        self.segments = Segments(result, tool_from_work, self.frame, sets, facets, turns[0] if turns else "")
+        self.sets = sets, facets
+        self.segments = Segments(result, tool_from_work, self.frame, sets, facets, self._spindle_name())
         self.film = Film(self.stock, result.filmed)
         self.film.shoot(0.0)
         self.before = self.stock.volume
         self.removed = np.zeros(len(result.reel.motions), np.bool_)
         self.hits: Hits = []
-        self.machine_from_work = Stands(result.values, partial(chain.mount_pose, self.mount))
+        self.machine_from_work = Stands(result.values, partial(self.placement.pose, chain))
         self.watch = Watch(result, name, self.stock, self.mesh, self.frame, self._spindle(), entering, self.machine_from_work,
                            self._other_stock)  # fmt: skip
         self.keys = checkpoint_keys(result, name, self.mesh, self.frame, self.segments, entering) if store else {}
@@ -76,8 +79,11 @@ class Cutting:
         if self.at:
             result.resumed[name] = int(self.segments.motion[self.at - 1])
         self.due = [place for place in self.keys if place > self.at]
+        self.begun_at = 0.0  # s: from when on it is a piece of its own
+        self.spans: list[tuple[float, Placement]] = [(0.0, self.placement)]
         self.whole = True  # until something could not be carried out
         self._meshes: tuple[int, Mesh] | None = None
+        self.designs: list[tuple[str, Mesh]] | None = None  # of a piece that is held: what it is to become; None: as the mounts say
 
     @staticmethod
     def begun(
@@ -94,13 +100,25 @@ class Cutting:
         made._turning_limits()
         return made
 
+    def _tools_from_work(self) -> dict[int, Screws]:
+        """The mount of every tool in use, seen from the piece as it is carried now."""
+        result, chain = self.result, self.result.chain
+        used = sorted(set(np.unique(result.reel.motions.tool).tolist()) & set(result.tools))
+        mounts = {n: tool_mount(result.job, chain, n) for n in used}
+        here = self.placement
+        return {n: between(chain, here.link, m.link, here.frame, frame(m.at, m.turn)) for n, m in mounts.items()}
+
+    def _spindle_name(self) -> str:
+        turns = spindle_of(self.result.job, self.result.chain, self.placement.link)
+        return turns[0] if turns else ""
+
     def _spindle(self) -> Floats:
         """A point of the work spindle's axis, in the grid's frame."""
-        chain, spindle = self.result.chain, spindle_of(self.result.job, self.result.chain, self.mount.link)
+        chain, spindle = self.result.chain, spindle_of(self.result.job, self.result.chain, self.placement.link)
         if spindle is None:
             return np.zeros(3)
         zero = np.zeros((1, len(chain.axes)))
-        seen = inverse(chain.mount_pose(self.mount, zero)[0]) @ chain.mount_pose(spindle[1], zero)[0]
+        seen = inverse(self.placement.pose(chain, zero)[0]) @ chain.mount_pose(spindle[1], zero)[0]
         return np.asarray((inverse(self.frame) @ seen)[:3, 3])
 
     def _other_stock(self, name: str, segment: int) -> Mesh:
@@ -119,8 +137,39 @@ class Cutting:
         cuts = int(self.removed.sum())
         if self._meshes is None or self._meshes[0] != cuts:
             mesh = sharp_mesh(self.film) if cuts else self.mesh
-            self._meshes = cuts, mesh.moved(frame(self.mount.at, self.mount.turn) @ self.frame)
+            self._meshes = cuts, mesh.moved(self.placement.frame @ self.frame)
         return self._meshes[1]
+
+    def hand_over(self, segment: int, time: float, placement: Placement, entering: list[Entering]) -> None:
+        """From a segment on something else carries the piece: all that follows is seen anew. `entering`: what enters its outline
+        from there on."""
+        self.placement = placement
+        self.spans.append((time, placement))
+        self._meshes = None
+        later = Segments(self.result, self._tools_from_work(), self.frame, *self.sets, self._spindle_name(), self._spindle())
+        self.segments = self.segments.then(later, segment)
+        self.machine_from_work.change(segment, partial(placement.pose, self.result.chain))
+        self.watch.change(segment, entering, self._spindle())
+
+    def parted(self, name: str, stock: Stock, segment: int, time: float) -> Cutting:
+        """A piece of its own that has come off this one: it has been through all that this one has."""
+        made = copy(self)
+        made.name, made.stock, made.begun_at = name, stock, time
+        made.film = Film(stock, self.result.filmed)
+        made.film.shoot(time)
+        made.removed, made.hits = np.zeros_like(self.removed), []
+        made.spans = [(time, self.placement)]
+        made.before, made._meshes, made.keys, made.due, made.store = stock.volume, None, {}, [], None
+        made.watch = self.watch.for_piece(name, stock, segment)
+        made.machine_from_work = copy(self.machine_from_work)
+        made.machine_from_work.own()
+        return made
+
+    def holds_only(self, stock: Stock, time: float) -> None:
+        """What came off is a piece of its own now."""
+        self.stock = self.film.stock = self.watch.stock = stock
+        self._meshes = None
+        self.film.shoot(time)
 
     def to(self, segment: int) -> None:
         """Cut on up to a segment of the knots."""
@@ -199,11 +248,11 @@ class Cutting:
             name, self.frame, self.stock, self.film, self.before, after, self.removed,
             {t: float(duration[cutting & (reel.motions.tool == t)].sum()) for t in used},
             {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in used},
-            reach_needed(result, self.mesh, segments, self.removed), self.machine_from_work,
+            reach_needed(result, self.mesh, segments, self.removed), self.machine_from_work, spans=self.spans,
         )  # fmt: skip
         self.tell("part", 0.0)
         if not result.job.file.switches.air_cut:  # raised above the work it was never meant to become the part
-            check_part(result, cut, self.mesh, segments)
+            check_part(result, cut, self.mesh, segments, self.designs)
         return cut
 
     # --- what is not carried out, or only in part --------------------------------------------------------------------------

@@ -17,8 +17,9 @@ from ..contact.bodies import Body
 from ..contact.program import Follower, Margin, pairs_of
 from ..findings import causes
 from ..geometry.distance import Solid
-from ..geometry.frames import Floats, frame, inverse
+from ..geometry.frames import Floats, inverse
 from ..geometry.mesh import Mesh, joined
+from ..machine.placement import Placement
 from ..machine.screws import between
 from ..material.comparison import clearance_from, reach_into
 from ..material.stock import CONTACT_DEPTH_MM, Stock
@@ -48,15 +49,19 @@ class Entering:
         return self.body.label
 
 
-def find_entering(result: Rehearsal, follower: Follower, stock: Body, stocks: list[Body]) -> list[Entering]:
-    """What enters the outline of a blank, and when; what does not has its margin told. Of two stocks the first asks."""
+def find_entering(
+    result: Rehearsal, follower: Follower, stock: Body, stocks: list[Body], placement: Placement,
+    within: tuple[int, int] | None = None, spared: Callable[[Body], np.ndarray | None] | None = None,
+) -> list[Entering]:  # fmt: skip
+    """What enters the outline of a blank, and when; what does not has its margin told. Of two stocks the first asks.
+
+    `placement`: how it is carried; `within`: the segments asked about, where not all; `spared(body)`: those (m,) in which a body may
+    touch it, as it grips it.
+    """
     job, chain = result.job, result.chain
     used = set(np.unique(result.reel.motions.tool).tolist())
     bodies = contact_bodies(job, chain, result.tools, used)
     others = [body for body in bodies if not body.tool or body.always] + stocks[stocks.index(stock) + 1 :]
-    item = next(body for body in job.file.bodies if body.name == stock.name)
-    mount = chain.mounts[item.mount]
-    placed = frame(mount.at, mount.turn)
     met: dict[str, tuple[Body, list[tuple[int, bool]]]] = {}
     least: dict[str, Margin] = {}
     for blank in while_spinning(job, chain, [stock]):
@@ -64,9 +69,14 @@ def find_entering(result: Rehearsal, follower: Follower, stock: Body, stocks: li
             if b is not blank:
                 continue
             # A turret's tool may touch the work only while it is in use, and not while the turret turns.
-            idle = _idle(result, a.tool) if a.tool else None
-            seen = follower.follow(a, b, job.file.checks.near_stock, idle)
-            result.pairs += 1
+            asked = _idle(result, a.tool) if a.tool else None
+            if within is not None:
+                asked = np.ones(len(result.knots.motion), np.bool_) if asked is None else asked.copy()
+                asked[: within[0]] = asked[within[1] :] = False
+                free = spared(a) if spared else None
+                asked &= True if free is None else ~free
+            seen = follower.follow(a, b, job.file.checks.near_stock, asked)
+            result.pairs += within is None or within[0] == 0
             touched = np.flatnonzero(seen.hit >= (1 if job.file.checks.near_stock > 0 else 2))
             if len(touched):
                 met.setdefault(a.label, (a, []))[1].extend((int(s), blank.while_work == "spins") for s in touched)
@@ -77,7 +87,7 @@ def find_entering(result: Rehearsal, follower: Follower, stock: Body, stocks: li
     found = []
     for body, segments in met.values():
         segments.sort()
-        poses = between(chain, mount.link, body.link, placed).poses
+        poses = between(chain, placement.link, body.link, placement.frame).poses
         found.append(
             Entering(
                 body, Stands(result.values, poses), np.array([s for s, _ in segments]), np.array([w for _, w in segments]),
@@ -143,6 +153,29 @@ class Watch:
         self.found, self.near, self.asked = found, near, asked
         while self.waiting and self.waiting[0][0] <= asked:
             self.turns[self.waiting.popleft()[1]] += 1
+
+    def change(self, segment: int, entering: list[Entering], spindle: Floats) -> None:
+        """From a segment on the piece is carried otherwise: what entered it there as it was is asked about no more, others are."""
+        count = len(self.entering)
+        self.spindle = spindle
+        self.entering = [*self.entering, *entering]
+        self.meshes += [joined(list(item.body.solids)) for item in entering]
+        self.every += [max(1, len(item.segments) // MOST_MEASURED) for item in entering]
+        self.turns += [0] * len(entering)
+        more = [
+            (int(s), count + i, bool(w))
+            for i, item in enumerate(entering)
+            for s, w in zip(item.segments, item.swept, strict=True)
+            if s >= segment
+        ]
+        self.waiting = deque(sorted([row for row in self.waiting if row[0] < segment] + more))
+
+    def for_piece(self, name: str, stock: Stock, segment: int) -> Watch:
+        """The watch of a piece that has come off: nothing has met it yet, and nothing is asked about until it is told what enters
+        its outline."""
+        return Watch(
+            self.result, name, stock, self.blank, self.grid, self.spindle, [], self.machine_from_work, self.other_stock, asked=segment - 1
+        )  # fmt: skip
 
     @property
     def next(self) -> int:

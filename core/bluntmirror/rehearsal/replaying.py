@@ -18,7 +18,7 @@ from .checkpoints import Store
 from .cutting import Cutting
 from .entering import find_entering
 from .result import Rehearsal, Timed
-from .scene import blanks, contact_bodies
+from .scene import blanks, contact_bodies, placement_of
 from .spindles import spindle_speeds
 
 KNOT_TOLERANCE_MM = 0.002
@@ -102,7 +102,10 @@ def replay(
 def _cut_all(result: Rehearsal, follower: Follower, tell: Callable[[str, float], None], store: Store | None) -> None:
     """Cut every stock. Two that may meet are cut side by side, so that each can be asked as it stands at a moment."""
     stocks = blanks(result.job, result.chain)
-    entering = {stock.name: find_entering(result, follower, stock, stocks) for stock in stocks}
+    entering = {
+        stock.name: find_entering(result, follower, stock, stocks, placement_of(result.job, result.chain, stock.name))
+        for stock in stocks
+    }
     together = {name for entered in entering.values() for item in entered for name in item.stocks}
     cuttings: dict[str, Cutting] = {}
     for stock in reversed(stocks):  # a stock asks those that come after it

@@ -11,6 +11,7 @@ from ..findings import Docket, Finding, verdict_of
 from ..geometry.frames import Floats
 from ..job import Job
 from ..machine import Chain
+from ..machine.placement import Placement
 from ..machine.tip import Kinematics
 from ..program.control import Setup
 from ..program.interpreted import Interpreted
@@ -64,13 +65,18 @@ class CutStock:
     reach_needed: dict[int, float]  # mm, of rotating tools: with so much out of the holder it stays above the blank
     machine_from_work: Stands
     part: PartCheck | None = None  # where the job has a design for this stock
+    spans: list[tuple[float, Placement]] = field(default_factory=list)  # from when on (s) what carried it, and where on it
+    held_by: list[str] | None = None  # the grips that carry it at the end, on a machine that has grips
+    mount: str = ""  # the one that it is on at the end
+    at_end: Floats | None = None  # its own frame in that of this mount, where it is not the one that it began on
 
     @property
     def final_mesh(self) -> Mesh:
         """The machined stock in the frame of its mount, with its edges."""
         from ..material.sharp import sharp_mesh
 
-        return sharp_mesh(self.film).moved(self.frame)
+        mesh = sharp_mesh(self.film).moved(self.frame)
+        return mesh if self.at_end is None else mesh.moved(self.at_end)
 
 
 @dataclass

@@ -104,7 +104,7 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
     speeds = spindle_speeds(strands)
     for strand in strands:
         check_spindles(strand, speeds)
-    check_waits(read, left, docket)
+    check_waits(waits, left, docket)
     check_partial(result)
     return result
 

@@ -12,6 +12,7 @@ from ..job import Job
 from ..job.channel import tool_key
 from ..job.models import Mount, ToolEntry
 from ..machine import Chain
+from ..machine.placement import Placement
 from ..tools import Assembly
 from .virtual_control import tool_mount
 
@@ -87,6 +88,11 @@ def blanks(job: Job, chain: Chain) -> list[Body]:
             solids = tuple(mesh.moved(placed) for mesh in job.body_meshes[item.name])
             found.append(Body(item.name, mount.link, solids, role="stock"))
     return found
+
+
+def placement_of(job: Job, chain: Chain, name: str) -> Placement:
+    """Where a body of the job hangs at the start: the frame of its mount."""
+    return Placement.on(chain.mounts[next(body.mount for body in job.file.bodies if body.name == name)])
 
 
 def spindle_of(job: Job, chain: Chain, link: str) -> tuple[str, Mount] | None:

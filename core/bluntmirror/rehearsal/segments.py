@@ -9,6 +9,7 @@ upright   a piece whose tool stands along the grid's Z all the way: the closed f
 from __future__ import annotations
 
 from collections.abc import Callable
+from copy import copy
 from functools import partial
 
 import numpy as np
@@ -33,6 +34,8 @@ MOST_DEGREES = 1.5  # that a rotary axis turns within a piece: 50 mm above the t
 UPRIGHT = 1e-12
 UPRIGHT_MODE, TURNED, RING = 0, 1, 2
 RINGS_AT_ONCE = 65_536
+_COLUMNS = ("index", "share0", "share1", "start", "axis", "delta", "turn", "upright", "motion", "t0", "time", "tool", "reach",
+            "by_insert", "spins", "rapid", "still", "flags", "mode", "ring_start", "ring_delta")  # fmt: skip
 
 
 def column_of_x(result: Rehearsal, motion: int) -> int:
@@ -62,9 +65,10 @@ class Segments:
 
     def __init__(
         self, result: Rehearsal, tool_from_work: dict[int, Screws], frame: Floats, sets: ToolSets, turned: ToolSets,
-        spindle: str = "",
+        spindle: str = "", centre: Floats | None = None,
     ) -> None:  # fmt: skip
-        """`spindle`: the one that the work hangs on, of several."""
+        """`spindle`: the one that the work hangs on, of several; `centre`: a point of its axis in the grid's frame, where that is not
+        the work's own origin."""
         motions, knots, values = result.reel.motions, result.knots, result.values
         usable = {n for n, tool in result.tools.items() if tool.carried_out}
         # Every channel's tool in every segment, in the order of time.
@@ -134,13 +138,31 @@ class Segments:
             self.flags |= 1 << TEST_NEAR
         self.mode = np.where(self.by_insert, RING, np.where(self.upright, UPRIGHT_MODE, TURNED))
         self._changes = np.flatnonzero(np.diff(self.mode)) + 1
-        self._rings(result, tool_from_work, to_grid, values)
+        self._rings(result, tool_from_work, to_grid, values, centre)
 
-    def _rings(self, result: Rehearsal, tool_from_work: dict[int, Screws], to_grid: Floats, values: Floats) -> None:
+    def then(self, later: Segments, segment: int) -> Segments:
+        """These up to a segment, and from there on those of `later`: what carries the work has changed. Numbers of pieces before
+        the segment stay what they are."""
+        mine, its = self.index < segment, later.index >= segment
+        made = copy(self)
+        for name in _COLUMNS:
+            setattr(made, name, np.concatenate([getattr(self, name)[mine], getattr(later, name)[its]]))
+        rows = len(self.ring_sets.of_tool)
+        made.ring_tool = np.concatenate([self.ring_tool[mine], later.ring_tool[its] + rows])
+        made.ring_sets = self.ring_sets.and_then(later.ring_sets)
+        made.centre, made.off_plane = later.centre, max(self.off_plane, later.off_plane)
+        made._changes = np.flatnonzero(np.diff(made.mode)) + 1
+        return made
+
+    def _rings(
+        self, result: Rehearsal, tool_from_work: dict[int, Screws], to_grid: Floats, values: Floats, centre: Floats | None
+    ) -> None:
         """Places and outlines of turning tools in the plane of z and r: r along the way that X moves them."""
         rows = np.flatnonzero(self.by_insert)
         self.ring_sets = RingSets.of([[] for _ in result.tools])
-        self.centre, self.off_plane = to_grid[:3, 3].copy(), 0.0  # the work mount's origin lies on the spindle's axis
+        self.ring_tool = self.tool
+        # The work mount's origin lies on the spindle's axis.
+        self.centre, self.off_plane = to_grid[:3, 3].copy() if centre is None else centre, 0.0
         self.ring_start, self.ring_delta = np.zeros((len(self.index), 2)), np.zeros((len(self.index), 2))
         if not len(rows):
             return
@@ -229,7 +251,8 @@ class Segments:
 
         tool, flags, motion = self.tool[rows], self.flags[rows], self.motion[rows]
         if mode == RING:
-            return RingBatch(*part(self.ring_start, self.ring_delta), tool, flags, motion, self.centre), self.ring_sets
+            rings = self.ring_tool[rows]
+            return RingBatch(*part(self.ring_start, self.ring_delta), rings, flags, motion, self.centre), self.ring_sets
         columns = (*part(self.start, self.delta), tool, flags, motion)
         if mode == UPRIGHT_MODE:
             return Batch(*columns), self.upright_sets
@@ -251,7 +274,7 @@ class Segments:
     def box(self, rows: np.ndarray, removed: np.ndarray) -> tuple[Floats, Floats]:
         """The box that the cutting parts of the pieces which removed stock sweep."""
         if self.mode[rows[0]] == RING:
-            inserts = [self.ring_sets.of_tool[int(tool)][0] for tool in self.tool[rows][removed]]
+            inserts = [self.ring_sets.of_tool[int(tool)][0] for tool in self.ring_tool[rows][removed]]
             e = self.ring_sets.extents[inserts]
             ends = [self.ring_start[rows][removed], (self.ring_start + self.ring_delta)[rows][removed]]
             z = [end[:, 0, None] + e[:, :2] for end in ends]
@@ -311,8 +334,8 @@ class Segments:
         for at in range(0, len(rows), RINGS_AT_ONCE):
             part = rows[at : at + RINGS_AT_ONCE]
             covered = np.zeros(len(part), np.bool_)
-            for number in np.unique(self.tool[part]):
-                mine = np.flatnonzero(self.tool[part] == number)
+            for number in np.unique(self.ring_tool[part]):
+                mine = np.flatnonzero(self.ring_tool[part] == number)
                 outline, normal = self._insert(int(number))
                 depth = np.einsum("ej,ej->e", normal, outline)
                 for r in (radius, -radius):
@@ -379,7 +402,7 @@ class Segments:
 
     def _insert_at(self, row: int, point: Floats) -> float:
         """The share of a turning piece at which the insert first covers a point's z and distance from the axis."""
-        outline, normal = self._insert(int(self.tool[row]))
+        outline, normal = self._insert(int(self.ring_tool[row]))
         radius = float(np.hypot(*(point - self.centre)[:2]))
         shares = np.linspace(0.0, 1.0, TOUCH_STEPS + 1)
         tips = self.ring_start[row] + np.multiply.outer(shares, self.ring_delta[row])

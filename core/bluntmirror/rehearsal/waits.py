@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from ..findings import Docket
-from ..program.interpreted import Interpreted, Wait
+from ..program.interpreted import Wait
 from ..timeline.clock import partners as _partners
 
 
-def check_waits(read: dict[int, Interpreted], left: dict[int, int], docket: Docket) -> None:
-    """`left`: for each channel that stays behind which of its waits it stands at."""
-    waits = {channel: interpreted.waits for channel, interpreted in read.items()}
+def check_waits(waits: dict[int, list[Wait]], left: dict[int, int], docket: Docket) -> None:
+    """`waits`: every channel's; `left`: for each channel that stays behind which of its waits it stands at."""
     for channel, index in left.items():
         wait = waits[channel][index]
         partners = _partners(channel, wait, waits)
