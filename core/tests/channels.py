@@ -91,3 +91,38 @@ def channels_job(folder: Path, machine: Json, programs: dict[int, str], **change
     ):
         (folder / name).write_text(json.dumps(content))
     return open_job(folder)
+
+
+GRIPS = [
+    {
+        "name": "main chuck",
+        "mount": "main",
+        "reach": [0, 25],
+        "holds": [10, 80],
+        "least": 8,
+        "seconds": 1.0,
+        "starts": "closed",
+    },
+    {
+        "name": "sub chuck",
+        "mount": "sub",
+        "reach": [0, 20],
+        "holds": [10, 80],
+        "least": 5,
+        "seconds": 0.8,
+        "starts": "open",
+    },
+]
+GRIP_CODES = {
+    "M10": {"does": "close", "grip": "main chuck"}, "M11": {"does": "open", "grip": "main chuck"},
+    "M210": {"does": "close", "grip": "sub chuck"}, "M211": {"does": "open", "grip": "sub chuck"},
+    "M212": {"does": "close", "grip": "sub chuck", "waits": False},
+}  # fmt: skip
+
+
+def gripping(**changes: Any) -> Json:
+    """The same machine with a chuck on either spindle."""
+    machine = twin()
+    machine["grips"] = [grip | changes.get(grip["name"], {}) for grip in GRIPS] + changes.get("more", [])
+    machine["codes"] |= GRIP_CODES
+    return machine

@@ -101,8 +101,8 @@ class Clock(WithFolder):
         speeds = spindle_speeds(result.strands)
         at = [0.5, 1.5, 2.5, 3.5, 4.5, 5.5]
         np.testing.assert_allclose(speeds["main"].at(np.array(at)), [1000, 1000, 1500, 500, 500, 500])
-        # It follows from M35 on; let go it keeps the speed it has; M205 stops it, M203 starts it with the S of its own block.
-        np.testing.assert_allclose(speeds["sub"].at(np.array(at)), [0, 1000, 1500, 1500, 0, 300])
+        # The two face each other: alike in space is the other way round. It follows from M35 on; let go it keeps the speed it has; M205 stops it, M203 starts it with the S of its own block.
+        np.testing.assert_allclose(speeds["sub"].at(np.array(at)), [0, -1000, -1500, -1500, 0, 300])
 
     def test_an_idle_second_channel_changes_nothing(self) -> None:
         one = "T0101\nG97 S1000 M3\nG0 X64. Z5.\nX56.\nG1 Z-30. F0.2\nG0 X20. Z-40.\nG0 X90. Z60.\nM30\n"

@@ -100,6 +100,11 @@ class Follower:
         self.owned = owned or [list(range(len(chain.axes)))]  # of every lane: the columns of its axes
         self.leads: dict[tuple[tuple[str, str], tuple[str, str]], np.ndarray] = {}
 
+    def moved(self) -> None:
+        """Axis values have been changed: what was worked out from their ranges is forgotten."""
+        self.low, self.high = self.values.min(axis=0), self.values.max(axis=0)
+        self.reaches.clear()
+
     def tree(self, body: Body, turned: Floats | None = None) -> BoxTree:
         """The tree of a body in its link's frame, or turned (3, 3) about that frame's origin."""
         if turned is not None and np.array_equal(turned, np.eye(3)):

@@ -151,7 +151,8 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
         "stock": [
             {"name": c.name, "volume_before": _rounded(c.volume_before, 3), "volume_after": _rounded(c.volume_after, 3),
              "gouge_max": _rounded(c.part.comparison.gouge_max, 4) if c.part else None,
-             "excess_max": _rounded(c.part.comparison.excess_max, 4) if c.part else None}
+             "excess_max": _rounded(c.part.comparison.excess_max, 4) if c.part else None,
+             **({} if c.held_by is None else {"held_by": c.held_by, "mount": c.mount})}
             for c in stocks
         ],
         "checked": {

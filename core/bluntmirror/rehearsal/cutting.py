@@ -81,9 +81,12 @@ class Cutting:
         self.due = [place for place in self.keys if place > self.at]
         self.begun_at = 0.0  # s: from when on it is a piece of its own
         self.spans: list[tuple[float, Placement]] = [(0.0, self.placement)]
+        self.ends: int | None = None  # the segment from which on it is out of the machine
         self.whole = True  # until something could not be carried out
         self._meshes: tuple[int, Mesh] | None = None
-        self.designs: list[tuple[str, Mesh]] | None = None  # of a piece that is held: what it is to become; None: as the mounts say
+        self.designs: list[tuple[str, Mesh]] | None = (
+            None  # of a piece that is held: what it is to become; None: as the mounts say
+        )
 
     @staticmethod
     def begun(
@@ -136,7 +139,7 @@ class Cutting:
         """The stock as it stands, in its link's frame: the blank's own mesh while nothing is cut."""
         cuts = int(self.removed.sum())
         if self._meshes is None or self._meshes[0] != cuts:
-            mesh = sharp_mesh(self.film) if cuts else self.mesh
+            mesh = sharp_mesh(self.film) if cuts or self.begun_at > 0.0 else self.mesh
             self._meshes = cuts, mesh.moved(self.placement.frame @ self.frame)
         return self._meshes[1]
 
@@ -146,7 +149,9 @@ class Cutting:
         self.placement = placement
         self.spans.append((time, placement))
         self._meshes = None
-        later = Segments(self.result, self._tools_from_work(), self.frame, *self.sets, self._spindle_name(), self._spindle())
+        later = Segments(
+            self.result, self._tools_from_work(), self.frame, *self.sets, self._spindle_name(), self._spindle()
+        )
         self.segments = self.segments.then(later, segment)
         self.machine_from_work.change(segment, partial(placement.pose, self.result.chain))
         self.watch.change(segment, entering, self._spindle())
@@ -170,6 +175,10 @@ class Cutting:
         self.stock = self.film.stock = self.watch.stock = stock
         self._meshes = None
         self.film.shoot(time)
+
+    def end_at(self, segment: int) -> None:
+        """Nothing cuts it from a segment on: it has left."""
+        self.ends = segment
 
     def to(self, segment: int) -> None:
         """Cut on up to a segment of the knots."""
@@ -234,7 +243,8 @@ class Cutting:
     def finished(self) -> CutStock:
         """Cut to the end, report what was met, and compare with the design."""
         result, segments, name = self.result, self.segments, self.name
-        self._cut(len(segments.motion))
+        if self.ends is None:
+            self._cut(len(segments.motion))
         self.watch.ask(len(result.knots.motion))
         self.watch.report()
         after, torn = self.stock.measured()

@@ -17,6 +17,7 @@ from .access import check_access
 from .checkpoints import Store
 from .cutting import Cutting
 from .entering import find_entering
+from .grips import Events
 from .result import Rehearsal, Timed
 from .scene import blanks, contact_bodies, placement_of
 from .spindles import spindle_speeds
@@ -24,12 +25,12 @@ from .spindles import spindle_speeds
 KNOT_TOLERANCE_MM = 0.002
 
 
-def _knots(timed: Timed) -> tuple[Knots, np.ndarray]:
-    """The knots of all channels, and every axis of the chain at them (m + 1, k)."""
+def _knots(timed: Timed, moments: list[float]) -> tuple[Knots, np.ndarray]:
+    """The knots of all channels, and every axis of the chain at them (m + 1, k). `moments`: when grips are worked."""
     strands = timed.strands
     stops = [motion for motion, _ in strands[0].interpreted.stops]
     lanes = [make_knots(s.reel, KNOT_TOLERANCE_MM, stops if s is strands[0] else []) for s in strands]
-    if len(strands) == 1:
+    if len(strands) == 1 and not timed.job.machine.grips:
         values = np.tile(timed.at_reference(), (len(lanes[0].at), 1))
         values[:, strands[0].columns] = lanes[0].at
         return lanes[0], values
@@ -72,10 +73,17 @@ def replay(
         travel.check_travel(strand)
         travel.check_indexing(strand)
         travel.check_speed(strand, travel.check_rewinds(strand))
-    knots, values = _knots(timed)
+    events = Events.of_channels(timed)
+    knots, values = _knots(timed, events.moments)
+    events.place(knots)
     standing = _standing(timed, knots)
     result = Rehearsal(**vars(timed), knots=knots, values=values, standing=standing, filmed=filmed)
     follower = Follower(knots, result.values, chain, standing, [strand.columns for strand in timed.strands])
+    grips = bool(job.machine.grips) and not job.file.switches.dry_run
+    if grips:  # who holds what tells where everything stands
+        from .holding import cut_held
+
+        result.stocks = cut_held(result, follower, events, tell)
     used = set(np.unique(reel.motions.tool).tolist())
     bodies = contact_bodies(job, chain, result.tools, used)
     pairs = pairs_of(bodies, chain, job.machine.ignore)
@@ -93,7 +101,7 @@ def replay(
     )
     check_access(job, chain, bodies, docket)
     _limits(result, docket)
-    if not job.file.switches.dry_run:
+    if not job.file.switches.dry_run and not grips:
         _cut_all(result, follower, tell, store)
     _leave_out_foretold(docket, bool(result.stocks))
     return result

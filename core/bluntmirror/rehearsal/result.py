@@ -65,7 +65,9 @@ class CutStock:
     reach_needed: dict[int, float]  # mm, of rotating tools: with so much out of the holder it stays above the blank
     machine_from_work: Stands
     part: PartCheck | None = None  # where the job has a design for this stock
-    spans: list[tuple[float, Placement]] = field(default_factory=list)  # from when on (s) what carried it, and where on it
+    spans: list[tuple[float, Placement]] = field(
+        default_factory=list
+    )  # from when on (s) what carried it, and where on it
     held_by: list[str] | None = None  # the grips that carry it at the end, on a machine that has grips
     mount: str = ""  # the one that it is on at the end
     at_end: Floats | None = None  # its own frame in that of this mount, where it is not the one that it began on

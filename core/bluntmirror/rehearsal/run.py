@@ -150,7 +150,7 @@ def _check_moves(read: dict[int, Interpreted], entry: ProgramFile, docket: Docke
     for channel in read.values():
         motions = channel.motions
         moved = np.isin(motions.kind, (RAPID, FEED, ARC, THREAD)) | (motions.end != motions.begin).any(axis=1)
-        if moved.any() or channel.ended is None:
+        if moved.any() or channel.acts or channel.ended is None:
             return
     program, line = next(iter(read.values())).ended or (entry.main, 1)
     docket.add("end.nothing", "the program moves nothing: no axis leaves its place", channel=entry.channel, program=program,

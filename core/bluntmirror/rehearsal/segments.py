@@ -155,7 +155,12 @@ class Segments:
         return made
 
     def _rings(
-        self, result: Rehearsal, tool_from_work: dict[int, Screws], to_grid: Floats, values: Floats, centre: Floats | None
+        self,
+        result: Rehearsal,
+        tool_from_work: dict[int, Screws],
+        to_grid: Floats,
+        values: Floats,
+        centre: Floats | None,
     ) -> None:
         """Places and outlines of turning tools in the plane of z and r: r along the way that X moves them."""
         rows = np.flatnonzero(self.by_insert)

@@ -12,6 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
+from ..job import Job
+from ..machine import Chain
 from ..program.motions import ARC, FEED, THREAD
 from .result import Strand
 
@@ -66,6 +68,7 @@ def spindle_speeds(strands: list[Strand]) -> dict[str, Speed]:
     names = list(dict.fromkeys(name for strand in strands for name in strand.setup.spindles))
     now = dict.fromkeys(names, 0.0)
     follows: dict[str, str] = {}
+    alike = _alike(strands) if any(kind == "sync" for _, _, kind, *_ in events) else {}
     told: dict[str, list[tuple[float, float]]] = {name: [] for name in names}
     for time, _, kind, name, rpm, other in events:
         if kind == "sync":
@@ -76,11 +79,25 @@ def spindle_speeds(strands: list[Strand]) -> dict[str, Speed]:
             follows.pop(name, None)
             now[name] = rpm
         for follower, leader in follows.items():
-            now[follower] = now[leader]
+            now[follower] = alike[follower, leader] * now[leader]
         for each in names:
             if not told[each] or told[each][-1][1] != now[each]:
                 told[each].append((time, now[each]))
     return {name: Speed(np.array([t for t, _ in rows]), np.array([r for _, r in rows])) for name, rows in told.items()}
+
+
+def spindle_ways(job: Job, chain: Chain) -> dict[str, Floats]:
+    """The direction in the machine's frame that each spindle points in, every axis at its first reference."""
+    reference = job.machine.reference.get("1", {})
+    values = np.array([[reference.get(axis, 0.0) for axis in chain.axes]])
+    return {s.name: chain.mount_pose(chain.mounts[s.mount], values)[0, :3, 2] for s in job.machine.spindles}
+
+
+def _alike(strands: list[Strand]) -> dict[tuple[str, str], float]:
+    """+1 for two spindles that point the same way, −1 for two that face each other: to turn alike in space these turn opposite,
+    each seen along its own Z."""
+    ways = spindle_ways(strands[0].job, strands[0].chain)
+    return {(a, b): float(np.sign(ways[a] @ ways[b])) or 1.0 for a in ways for b in ways}
 
 
 def _begin(begin: Floats, end: float, motion: int) -> float:

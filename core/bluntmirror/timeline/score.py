@@ -88,12 +88,14 @@ def union_knots(
     columns: Sequence[Sequence[int]],
     standing: Floats,
     stops: Sequence[int],
+    more: Sequence[float] = (),
 ) -> tuple[Knots, list[tuple[int, int, int, int]]]:
     """Knots of every axis of the machine: `standing` (k,) where an axis is before anything moves it; `stops`: the first lane's
-    motions that programmed stops come before. And where two lanes move one axis at once: column, two lanes, segment."""
+    motions that programmed stops come before; `more`: times at which there has to be a knot, too. And where two lanes move one axis at once: column, two lanes, segment."""
     own = [even_knots(reel, knots, EVEN_MM) for reel, knots in zip(reels, lanes, strict=True)]
     moments = [np.concatenate([knots.t0[:1], knots.t1]) for knots in own]
-    times = np.unique(np.concatenate([*moments, [0.0]]))
+    end = max((float(moment[-1]) for moment in moments if len(moment)), default=0.0)
+    times = np.unique(np.concatenate([*moments, [0.0], np.clip(np.asarray(more, float), 0.0, end)]))
     times = times[np.append(True, np.diff(times) > SAME_MOMENT_S)]
     m = max(len(times) - 1, 0)
     middle = 0.5 * (times[1:] + times[:-1])
