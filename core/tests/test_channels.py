@@ -101,7 +101,8 @@ class Clock(WithFolder):
         speeds = spindle_speeds(result.strands)
         at = [0.5, 1.5, 2.5, 3.5, 4.5, 5.5]
         np.testing.assert_allclose(speeds["main"].at(np.array(at)), [1000, 1000, 1500, 500, 500, 500])
-        # The two face each other: alike in space is the other way round. It follows from M35 on; let go it keeps the speed it has; M205 stops it, M203 starts it with the S of its own block.
+        # The two face each other: alike in space is the other way round. It follows from M35 on; let go it keeps its speed;
+        # M205 stops it, M203 starts it with the S of its own block.
         np.testing.assert_allclose(speeds["sub"].at(np.array(at)), [0, -1000, -1500, -1500, 0, 300])
 
     def test_an_idle_second_channel_changes_nothing(self) -> None:

@@ -249,6 +249,20 @@ class Follower:
             self.reaches[key] = reach_from_axis(self.chain, body, self.chain.axes[column], self.low, self.high)
         return self.reaches[key]
 
+    def clearance(self, a: Body, b: Body, pose: Floats) -> float:
+        """The distance of two bodies, b's link standing in `pose` (4, 4) seen from a's; 0 where they touch."""
+        ta, tb = self.tree(a), self.tree(b)
+        pair, stack = np.zeros(2, np.int64), np.empty((256, 2), np.int64)
+        return float(
+            turned_clearance(
+                ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, pose[:3], pair, stack, np.inf
+            )
+        )
+
+    def forget(self, body: Body) -> None:
+        """Nothing of a body is kept any more: it is another one from now on."""
+        self.trees.pop(body.key, None)
+
     def at(self, segment: int, share: float) -> Floats:
         """Axis values (1, k) at a share of a segment."""
         return np.asarray(self.values[segment] + share * (self.values[segment + 1] - self.values[segment]))[None]

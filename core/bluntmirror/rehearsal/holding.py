@@ -14,6 +14,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 
@@ -21,16 +22,18 @@ from ..contact.bodies import Body
 from ..contact.program import Follower
 from ..findings import Where
 from ..geometry.frames import Floats, apply, frame, inverse
+from ..geometry.hull import extremes
 from ..geometry.mesh import Mesh
 from ..job.models import Grip, Mount
 from ..machine.placement import Placement
+from ..machine.screws import between
 from ..material.comparison import Components, components, separated
 from .comparing import designs_of
 from .cutting import Cutting
 from .entering import Entering, find_entering
 from .grips import Events, Happening
 from .result import CutStock, Rehearsal
-from .scene import blanks
+from .scene import blanks, contact_bodies
 from .spindles import Speed, spindle_speeds, spindle_ways
 
 SUPPORTS = ("rest", "centre", "bush")  # they support, and do not carry
@@ -38,6 +41,8 @@ HAIR_MM = 0.01  # a piece that lies so little in a reach is not in it
 HAIR_DEG = 0.01
 OFF_CENTRE_MM = 0.05  # (contract)
 APART_RPM = 0.5
+TOUCH_MM = 0.002  # so near a bar that is pushed counts as having met a body
+MOST_STEPS = 2000  # of looking for where it does
 NEAR_AXIS_CELLS = 1.5  # a cut that comes so near to the axis may have parted the piece
 
 
@@ -78,6 +83,11 @@ class Holding:
         self.spells: list[Held] = []  # of grips that hold, closed ones first
         self.closing: list[tuple[str, str, float, float]] = []  # grip, piece, code, ready: what may touch meanwhile
         self.off_reach: set[str] = set()
+        self.at = 0  # the segment up to which all has been cut
+        self.bushes: dict[
+            tuple[str, str], float
+        ] = {}  # bush and piece that filled it → the most of its reach that was empty later
+        self.left_bush: dict[tuple[str, str], Where] = {}
 
     # --- the run ------------------------------------------------------------------------------------------------------------
 
@@ -117,8 +127,11 @@ class Holding:
                 continue
             for stop in self._candidates(piece, segment):
                 piece.cutting.to(stop)
+                self._ask_bushes(piece, self.at, stop)
                 self._part(piece, stop)
             piece.cutting.to(segment)
+            self._ask_bushes(piece, self.at, segment)
+        self.at = segment
 
     def _candidates(self, piece: Piece, segment: int) -> list[int]:
         """The segments behind cuts that may part a piece, up to one."""
@@ -143,10 +156,7 @@ class Holding:
         elif event.what == "opening":
             self._let_go(grip, event)
         elif event.what == "push":
-            self.docket.add(
-                "check.limit", f"the bar is pushed through {grip.name}: not carried out yet; it stays where it is, and what follows "
-                "cannot be trusted", where=self.where(event),
-            )  # fmt: skip
+            self._push(grip, event)
 
     def _take_hold(self, grip: Grip, time: float, segment: int, event: Happening | None) -> None:
         """A grip has closed, or is closed at the start (`event` None)."""
@@ -204,6 +214,87 @@ class Holding:
             elif not self._in_bar_feed(grip, piece, event.segment):
                 self._fall(piece, event.time, event.segment, self.where(event), f"{grip.name} opens")
 
+    def _push(self, grip: Grip, event: Happening) -> None:
+        """Push the bar that lies in a grip along its Z until it meets a body."""
+        lies = [p for p in self.pieces if p.gone is None and p.cutting.placement.link == self.mounts[grip.name].link]
+        reached = [
+            p for p in lies if self._length(grip, p, event.segment) > 0.0 or self._in_bar_feed(grip, p, event.segment)
+        ]
+        if any(spell.grip == grip.name and spell.end == np.inf for spell in self.spells) or not reached:
+            what = "is closed" if not reached or lies else "has no bar in it"
+            self.docket.add(
+                "hold.nothing", f"the bar is to be pushed through {grip.name}, which {what}", where=self.where(event)
+            )
+            return
+        piece = reached[0]
+        pose = self.chain.mount_pose(self.mounts[grip.name], self.values(event.segment)[None])[0]
+        way = self._free_way(piece, grip, pose[:3, 2], event.act.value, event.segment)
+        here = piece.cutting.placement
+        moved = np.eye(4)
+        link = self.chain.pose(here.link, self.values(event.segment)[None])[0]
+        moved[:3, 3] = way * (link[:3, :3].T @ pose[:3, 2])
+        self._hand_over(piece, event.time, event.segment, Placement(here.link, moved @ here.frame))
+
+    def _free_way(self, piece: Piece, grip: Grip, direction: Floats, most: float, segment: int) -> float:
+        """How far a piece can be pushed before it meets a body, mm: from a place whose clearance is known it may go by as much."""
+        values = self.values(segment)[None]
+        link = piece.cutting.placement.link
+        mesh = piece.cutting.standing()
+        used = {int(own.each[min(segment, own.count - 1)]) for own in self.result.standing.tools}
+        spindle = self.mounts[grip.name].link
+        own = Body("the bar", link, (mesh,), role="stock")
+        way = most
+        for body in contact_bodies(self.job, self.chain, self.result.tools, used):
+            if body.while_work == "spins" or any(step.name == spindle for step in self.chain.path_to(body.link)):
+                continue
+            screws = between(self.chain, link, body.link)
+            seen = screws.poses(values)[0]
+            back = self.chain.pose(link, values)[0][:3, :3].T @ direction
+            gone = 0.0
+            for _ in range(MOST_STEPS):
+                pose = seen.copy()
+                pose[:3, 3] -= gone * back
+                clear = self.follower.clearance(own, body, pose)
+                if clear < TOUCH_MM or gone >= way:
+                    break
+                gone += max(clear, TOUCH_MM)
+            way = min(way, gone)
+        self.follower.forget(own)
+        return max(0.0, way)
+
+    def _ask_bushes(self, piece: Piece, first: int, last: int) -> None:
+        """Whether a piece that fills a bush is drawn out of it, in the segments from first to last."""
+        for name, grip in self.grips.items():
+            if grip.kind != "bush" or last <= first:
+                continue
+            corners = piece.cutting.standing().vertices
+            if not len(corners):
+                continue
+            rows = np.arange(first, last + 1)
+            values = self.result.values[rows]
+            seen = inverse(self.chain.mount_pose(self.mounts[name], values)) @ self.chain.pose(
+                piece.cutting.placement.link, values
+            )
+            z = np.einsum("ni,vi->nv", seen[:, 2, :3], extremes(corners)) + seen[:, 2, 3:]
+            filled = np.minimum(z.max(axis=1), grip.reach[1]) - np.maximum(z.min(axis=1), grip.reach[0])
+            empty = (grip.reach[1] - grip.reach[0]) - np.maximum(filled, 0.0)
+            key = (name, piece.name)
+            if key not in self.bushes:
+                if not (empty <= HAIR_MM).any():
+                    continue
+                rows, empty = rows[int(np.argmax(empty <= HAIR_MM)) :], empty[int(np.argmax(empty <= HAIR_MM)) :]
+                self.bushes[key] = 0.0
+            worst = float(empty.max())
+            if worst > HAIR_MM and self.bushes[key] == 0.0:
+                at = int(rows[int(np.argmax(empty > HAIR_MM))])
+                segment = max(0, at - 1)
+                links = [self.mounts[name].link, piece.cutting.placement.link]
+                self.bushes[key] = worst
+                self.left_bush[key] = self.result.reel.where(
+                    self._lanes_that_move(segment, links), float(self.knots.t0[segment])
+                )
+            self.bushes[key] = max(self.bushes[key], worst if worst > HAIR_MM else 0.0)
+
     def _carry(self, piece: Piece, time: float, segment: int) -> None:
         """Let the chuck that has held a piece longest carry it."""
         if not piece.held:
@@ -238,9 +329,7 @@ class Holding:
         stays = self.mounts[catcher].link if catcher else root
         piece.cutting.placement = piece.cutting.placement.handed_over(self.chain, stays, self.values(segment))
         piece.cutting.spans.append((time, piece.cutting.placement))
-        piece.cutting.machine_from_work.change(
-            segment, lambda rows, p=piece.cutting.placement: p.pose(self.chain, rows)
-        )  # type: ignore[misc]
+        piece.cutting.machine_from_work.change(segment, partial(piece.cutting.placement.pose, self.chain))
         piece.cutting.watch.change(segment, [], piece.cutting._spindle())
         piece.cutting.end_at(segment)
         if not catcher:
@@ -466,6 +555,10 @@ class Holding:
                 begin, end = max(one.begin, other.begin), min(one.end, other.end)
                 if one.piece == other.piece and one.grip != other.grip and end > begin:
                     self._check_together(one, other, begin, end)
+        for (bush, piece_name), where in self.left_bush.items():
+            empty = self.bushes[bush, piece_name]
+            self.docket.add("hold.left", f"{piece_name} is drawn out of {bush}: {empty:.2f} mm of it are empty", where=where,
+                            bodies=(bush, piece_name), amount=empty)  # fmt: skip
         for grip, piece, begun, ready in self.closing:
             self._check_early(grip, piece, begun, ready)
 

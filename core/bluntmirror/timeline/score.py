@@ -91,7 +91,8 @@ def union_knots(
     more: Sequence[float] = (),
 ) -> tuple[Knots, list[tuple[int, int, int, int]]]:
     """Knots of every axis of the machine: `standing` (k,) where an axis is before anything moves it; `stops`: the first lane's
-    motions that programmed stops come before; `more`: times at which there has to be a knot, too. And where two lanes move one axis at once: column, two lanes, segment."""
+    motions that programmed stops come before; `more`: times at which there has to be a knot, too. And where two lanes move one axis
+    at once: column, two lanes, segment."""
     own = [even_knots(reel, knots, EVEN_MM) for reel, knots in zip(reels, lanes, strict=True)]
     moments = [np.concatenate([knots.t0[:1], knots.t1]) for knots in own]
     end = max((float(moment[-1]) for moment in moments if len(moment)), default=0.0)
