@@ -56,6 +56,10 @@ FIELDS = {
     "ChannelTime.rapid": "in rapid rows, s",
     "ChannelTime.waiting": "at wait marks, s",
     "ChannelTime.other": "in all else, s",
+    "Checked.timing": "what another timing of the channels could make touch; null on a machine of one channel",
+    "TimingResult.pairs": "pairs of bodies that different channels move",
+    "TimingResult.proved": "of them those that cannot touch, however late either channel is between two common marks",
+    "TimingResult.unknown": "of them those for which the search was given up",
     # routes
     "RouteFile.steps": "the jobs that the part goes through, in order",
     "Step.name": "its name, and that of the folder its files are written to",

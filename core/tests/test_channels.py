@@ -7,6 +7,8 @@ import unittest
 from typing import Any
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from bluntmirror.export.trace import write_trace
 from bluntmirror.export.verdict import verdict_dict
@@ -167,6 +169,52 @@ class Clock(WithFolder):
         ends = {c["number"]: c["time"] for c in verdict_dict(result)["channels"]}
         self.assertAlmostEqual(ends[1], 0.4 + trapezoid_seconds(150, 30000, 5000), places=6)
         self.assertAlmostEqual(ends[2], 0.3 + trapezoid_seconds(180, 30000, 5000), places=6)
+
+
+class AnyTiming(WithFolder):
+    """A drill of either turret over the axis, one after the other: apart only because the second comes late."""
+
+    TOOLS = [PIN | {"number": 1}, PIN | {"number": 1, "turret": "lower", "station": 1}]
+
+    def rehearsed(self, one: str, two: str) -> Rehearsal:
+        programs = {1: HEAD + one, 2: HEAD + two}
+        return rehearse(channels_job(self.folder, twin(), programs, bodies=[], tools=self.TOOLS))
+
+    def test_the_least_delay_against_delays_that_were_rehearsed(self) -> None:
+        one, two = "T0101\nG0 X4. Z60.\nG0 X200.\nG4 U4.\nM30\n", "T0101\nG4 U3.\nG0 X-10. Z60.\nM30\n"
+        result = self.rehearsed(one, two)
+        self.assertEqual([(f.kind, f.severity, f.channel) for f in result.findings], [("contact.timing", "caution", 1)])
+        least = result.findings[0].amount
+        assert result.timing
+        self.assertEqual(result.timing.pairs - 1, result.timing.proved)
+        for more, touches in ((-0.03, False), (0.03, True)):
+            late = self.rehearsed(f"G4 U{least + more:.4f}\n{one}", two)
+            self.assertEqual("contact.body" in kinds(late), touches, more)
+
+    def test_what_the_marks_make_impossible_does_not_count(self) -> None:
+        marked = self.rehearsed("T0101\nG0 X4. Z60.\nG0 X200.\nM100\nM30\n", "T0101\nG4 U3.\nM100\nG0 X-10. Z60.\nM30\n")
+        self.assertEqual(kinds(marked), [])
+        assert marked.timing
+        self.assertEqual((marked.timing.proved, marked.timing.unknown), (marked.timing.pairs, 0))
+
+    @given(st.lists(st.tuples(st.integers(0, 60), st.integers(0, 90), st.booleans()), min_size=2, max_size=4), st.data())
+    @settings(max_examples=8, deadline=None)
+    def test_random_ways_against_sampled_delays(self, ways: list[tuple[int, int, bool]], data: st.DataObject) -> None:
+        programs = ["T0101\n", "T0101\n"]
+        for r, z, second in ways:
+            programs[second] += f"G0 X{2 * r - 30}. Z{z}.\nG0 X160.\n"
+        one, two = (text + "M30\n" for text in programs)
+        result = self.rehearsed(one, two)
+        told = next((f for f in result.findings if f.kind == "contact.timing"), None)
+        if "contact.body" in kinds(result):
+            return
+        delay = data.draw(st.floats(0.01, 6.0))
+        late = data.draw(st.booleans())
+        texts = [f"G4 U{delay:.3f}\n" * (channel == late) + text for channel, text in enumerate((one, two))]
+        if "contact.body" in kinds(self.rehearsed(*texts)):
+            self.assertIsNotNone(told)
+            assert told
+            self.assertLessEqual(told.amount, delay + 0.03)
 
 
 class BadFiles(WithFolder):

@@ -172,26 +172,37 @@ class Bars(Hands):
         bar = BAR | {"shape": {"type": "cylinder", "diameter": 60, "length": 200}, "at": [0, 0, 50]}
         machine["links"].append(link("stop", "bed", None, {"type": "box", "size": [10, 20, 20], "at": [195, 0, 0]}))
         machine["links"][1]["shapes"] = []  # the bar goes through the spindle
-        result = self.run_job("M11\nM25\nM10\nM30\n", machine=machine, bodies=[bar], checks={"resolution": 1.0, "near": 0})
+        result = self.run_job(
+            "M11\nM25\nM10\nM30\n", machine=machine, bodies=[bar], checks={"resolution": 1.0, "near": 0}
+        )
         self.assertEqual(self.found(result), [])
         self.assertEqual(result.stocks[0].held_by, ["main chuck"])
         z = result.stocks[0].final_mesh.vertices[:, 2]
         np.testing.assert_allclose([z.min(), z.max()], [-10.0, 190.0], atol=0.01)
         machine["links"].pop()
-        free = self.run_job("M11\nM25\nM10\nM30\n", machine=machine, bodies=[bar], checks={"resolution": 1.0, "near": 0})
+        free = self.run_job(
+            "M11\nM25\nM10\nM30\n", machine=machine, bodies=[bar], checks={"resolution": 1.0, "near": 0}
+        )
         z = free.stocks[0].final_mesh.vertices[:, 2]
         np.testing.assert_allclose([z.min(), z.max()], [70.0, 270.0], atol=0.01)
         self.assertEqual(self.found(free), [("hold.nothing", 1, 4)])  # the bar's end has gone past the chuck
 
     def test_a_bar_drawn_out_of_its_guide_bush(self) -> None:
-        machine = gripping(more=[{"name": "bush", "kind": "bush", "mount": "bush", "reach": [-20, 0], "holds": [3, 70]}])
+        machine = gripping(
+            more=[{"name": "bush", "kind": "bush", "mount": "bush", "reach": [-20, 0], "holds": [3, 70]}]
+        )
         machine["links"][1]["joint"]["axis"] = "C1"
         machine["links"].insert(1, link("headstock", "bed", linear("ZH", [1, 0, 0], travel=[-100, 100])))
         machine["links"][2]["parent"] = "headstock"
         machine["links"].append(link("bush", "bed"))
-        machine["mounts"].append({"name": "bush", "link": "bush", "at": [140, 0, 0], "turn": [0, 90, 0], "takes": "work"})
+        machine["mounts"].append(
+            {"name": "bush", "link": "bush", "at": [140, 0, 0], "turn": [0, 90, 0], "takes": "work"}
+        )
         machine["channels"][0]["axes"].append("ZH")
-        machine["codes"] |= {"M71": {"does": "move", "axis": "ZH", "to": -8}, "M72": {"does": "move", "axis": "ZH", "to": -13}}
+        machine["codes"] |= {
+            "M71": {"does": "move", "axis": "ZH", "to": -8},
+            "M72": {"does": "move", "axis": "ZH", "to": -13},
+        }
         kept = self.run_job("M71\nM30\n", machine=machine, checks={"resolution": 1.0, "near": 0})
         self.assertEqual(self.found(kept), [])
         # The bar ends at 150, the bush at 140: drawn back by 13 its last 3 mm are empty.

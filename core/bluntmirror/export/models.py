@@ -127,6 +127,14 @@ class SwitchesUsed(Exact):
     shifts: list[ShiftedLines] = Field(description="blocks that were carried out shifted")
 
 
+class TimingResult(Exact):
+    """Of the pairs that different channels move: how many no delay between common wait marks can make touch."""
+
+    pairs: int
+    proved: int
+    unknown: int
+
+
 class Checked(Exact):
     resolution: float
     near: float
@@ -134,6 +142,7 @@ class Checked(Exact):
     pairs: int
     margins: list[PairMargin]
     design: bool
+    timing: TimingResult | None = None  # of several channels
     not_checked: list[str]
     switches: SwitchesUsed
     rules: RulesRun

@@ -167,6 +167,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
                 if m.motion >= 0
             ],
             "design": any(c.part for c in stocks),
+            **({"timing": asdict(run.timing)} if run and run.timing else {}),
             "not_checked": not_checked(result),
             "switches": switches.model_dump(
                 exclude={"notes": True, "left_out": {"__all__": {"notes"}}, "shifts": {"__all__": {"notes"}}}
@@ -263,6 +264,9 @@ def as_text(verdict: dict[str, Any]) -> str:
             lines.append(f"  against the design: deepest cut into it {stock['gouge_max']:.3f} mm, most left on it "
                          f"{stock['excess_max']:.3f} mm")  # fmt: skip
     checked = verdict["checked"]
+    if timing := checked.get("timing"):
+        lines.append(f"timing: of {timing['pairs']} pairs moved by different channels {timing['proved']} cannot touch, however late either is"
+                     + (f"; of {timing['unknown']} it is not known" if timing["unknown"] else ""))  # fmt: skip
     lines.append(f"checked: {checked['pairs']} pairs of bodies, clearance {checked['near']:g} mm, material grid "
                  f"{checked['resolution']:g} mm")  # fmt: skip
     lines += [f"not checked: {what}" for what in checked["not_checked"]]

@@ -99,6 +99,10 @@ def replay(
         docket,
         lambda share: tell("contact", share),
     )
+    if len(timed.strands) > 1:
+        from .timing import check_timing
+
+        result.timing = check_timing(result, follower, [pair for pair, _ in kept], timed.met)
     check_access(job, chain, bodies, docket)
     _limits(result, docket)
     if not job.file.switches.dry_run and not grips:

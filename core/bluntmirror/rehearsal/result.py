@@ -15,6 +15,7 @@ from ..machine.placement import Placement
 from ..machine.tip import Kinematics
 from ..program.control import Setup
 from ..program.interpreted import Interpreted
+from ..timeline.clock import Meeting
 from ..timeline.reel import Knots, Reel
 from ..timeline.steps import Standing
 from ..tools import Assembly
@@ -27,6 +28,7 @@ if TYPE_CHECKING:  # what only a replay makes is not loaded for a check
     from ..material.comparison import Comparison
     from ..material.film import Film
     from ..material.stock import Stock
+    from .timing import Timing
 
 
 @dataclass(frozen=True)
@@ -138,6 +140,7 @@ class Timed(Opened):
 
     strands: list[Strand]
     reel: Reel
+    met: list[Meeting]  # where the channels waited for each other, in order
 
     def at_reference(self) -> Floats:
         """Every axis of the chain at its first reference, where it begins (k,)."""
@@ -163,4 +166,5 @@ class Rehearsal(Timed):
     pairs: int = 0
     off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off
     stocks: list[CutStock] = field(default_factory=list)
+    timing: Timing | None = None  # of several channels: what another timing could make touch
     resumed: dict[str, int] = field(default_factory=dict)  # stock → the last motion that a checkpoint had cut already

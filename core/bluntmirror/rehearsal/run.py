@@ -94,7 +94,7 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
     _on_one_clock(strands, waits, met)
     keys = [{t.number: tool_key(job.machine, t) for t in strand.job.tools.tools} for strand in strands]
     reel = together([strand.reel for strand in strands], [strand.columns for strand in strands], len(chain.axes), keys)
-    result = Timed(job, chain, tools, docket, strands, reel)
+    result = Timed(job, chain, tools, docket, strands, reel, met)
     _give_times(result)
     for strand in strands:
         check_order(strand)
