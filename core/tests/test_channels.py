@@ -192,12 +192,16 @@ class AnyTiming(WithFolder):
             self.assertEqual("contact.body" in kinds(late), touches, more)
 
     def test_what_the_marks_make_impossible_does_not_count(self) -> None:
-        marked = self.rehearsed("T0101\nG0 X4. Z60.\nG0 X200.\nM100\nM30\n", "T0101\nG4 U3.\nM100\nG0 X-10. Z60.\nM30\n")
+        marked = self.rehearsed(
+            "T0101\nG0 X4. Z60.\nG0 X200.\nM100\nM30\n", "T0101\nG4 U3.\nM100\nG0 X-10. Z60.\nM30\n"
+        )
         self.assertEqual(kinds(marked), [])
         assert marked.timing
         self.assertEqual((marked.timing.proved, marked.timing.unknown), (marked.timing.pairs, 0))
 
-    @given(st.lists(st.tuples(st.integers(0, 60), st.integers(0, 90), st.booleans()), min_size=2, max_size=4), st.data())
+    @given(
+        st.lists(st.tuples(st.integers(0, 60), st.integers(0, 90), st.booleans()), min_size=2, max_size=4), st.data()
+    )
     @settings(max_examples=8, deadline=None)
     def test_random_ways_against_sampled_delays(self, ways: list[tuple[int, int, bool]], data: st.DataObject) -> None:
         programs = ["T0101\n", "T0101\n"]

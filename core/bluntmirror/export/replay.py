@@ -15,14 +15,16 @@ from ..findings import Docket
 from ..geometry.frames import frame
 from ..geometry.mesh import Mesh, joined
 from ..job import Job
+from ..job.channel import tool_key
 from ..job.models import MachineCode, Mount
 from ..machine import Chain
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
 from ..rehearsal.result import CutStock, Opened
 from ..rehearsal.run import assemblies
-from ..rehearsal.scene import contact_bodies
+from ..rehearsal.scene import contact_bodies, stays, tool_name
 from ..rehearsal.virtual_control import tool_mount, work_mount
+from ..timeline.clock import Meeting
 from ..timeline.reel import even_knots
 
 EVEN_MM = 0.05  # how far the replay may stand from the time law between its knots
@@ -97,6 +99,7 @@ def _standing(result: Opened) -> tuple[dict[str, Any], _Binary]:
         placed = frame(mounts[number].at, mounts[number].turn)
         for part, mesh in tool.meshes().items():
             body(part, "tool", mounts[number].link, mesh.moved(placed), number)
+    called = {tool_key(job.machine, entry): tool_name(entry) for entry in job.tools.tools}
     description: dict[str, Any] = {
         "format": FORMAT,
         "job": job.name,
@@ -109,7 +112,8 @@ def _standing(result: Opened) -> tuple[dict[str, Any], _Binary]:
         "bodies": bodies,
         "kinds": list(KIND_NAMES),
         "tools": [
-            {"number": t.number, "name": t.name, "diameter": t.diameter, "length": t.length, "reach": t.reach,
+            {"number": t.number, "called": called.get(t.number, f"T{t.number}"), "stays": stays(job, chain, mounts[t.number]),
+             "name": t.name, "diameter": t.diameter, "length": t.length, "reach": t.reach,
              "flute_length": t.flute_length, "link": mounts[t.number].link,
              "matrix": (frame(mounts[t.number].at, mounts[t.number].turn) @ frame((*t.offset, 0.0))).tolist(),
              "outline": [{"part": part, "points": points} for part, points in t.outlines().items()]}
@@ -129,7 +133,7 @@ def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> 
     chain, job = result.chain, result.job
     for i, cut in enumerate(result.stocks):
         final, places = cut.film.final_places()
-        item = next(b for b in job.file.bodies if b.name == cut.name)
+        item = next(b for b in job.file.bodies if b.name == cut.name.split("/")[0])
         work = chain.mounts[item.mount]
         versions = cut.film.versions
         quads = np.concatenate([v.quads for v in versions]) if versions else np.zeros((0, 4))
@@ -139,6 +143,11 @@ def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> 
                 "link": work.link,
                 "matrix": (frame(work.at, work.turn) @ cut.frame).tolist(),
                 "mount": frame(work.at, work.turn).tolist(),
+                # From when on what carries it, where that changes.
+                "carried": [
+                    {"time": time, "link": placement.link, "matrix": (placement.frame @ cut.frame).tolist()}
+                    for time, placement in cut.spans[1:] or (cut.spans if "/" in cut.name else [])
+                ],
                 "brick": binary.put(f"film{i}/brick", np.array([v.brick for v in versions]), "uint32"),
                 "time": binary.put(f"film{i}/time", np.array([v.time for v in versions]), "float64"),
                 "vertexEnd": binary.put(f"film{i}/vertexEnd", np.cumsum([len(v.vertices) for v in versions]), "uint32"),
@@ -256,10 +265,18 @@ def _says(act: MachineCode) -> str:
 
 def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> None:
     reel = result.reel
-    knots = even_knots(reel, result.knots, EVEN_MM)
     motions = reel.motions
-    description["axes"] = [_axis(result, axis) for axis in motions.axes]
-    description["start"] = motions.start.tolist()
+    several = len(result.strands) > 1
+    knots = result.knots if result.knots.even else even_knots(reel, result.knots, EVEN_MM)
+    if result.knots.even:  # every axis of the machine
+        description["axes"] = [_axis(result, axis) for axis in result.chain.axes]
+        description["start"] = result.at_reference().tolist()
+        rows = np.searchsorted(result.knots.t1, reel.end_time - 1e-9, side="left")
+        end = result.values[np.minimum(rows + 1, len(result.values) - 1)]
+    else:
+        description["axes"] = [_axis(result, axis) for axis in motions.axes]
+        description["start"] = motions.start.tolist()
+        end = motions.end
     description["files"] = motions.files
     description["snapshots"] = [
         {"codes": s.codes, "workOffset": s.work_offset, "lengthNumber": s.length_number, "length": s.length,
@@ -268,19 +285,57 @@ def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> No
         for s in motions.snapshots
     ]  # fmt: skip
     description["operations"] = [
-        {"motion": motion, "line": line, "tool": tool, "comment": comment,
-         "time": float(reel.begin_time[motion]) if motion < len(reel.begin_time) else reel.seconds}
-        for strand in result.strands
+        {"motion": strand.reel.first + motion, "line": line, "tool": keys.get(tool, tool), "comment": comment, "lane": lane,
+         "time": float(strand.reel.begin_time[motion]) if motion < len(strand.reel.begin_time) else strand.reel.seconds}
+        for lane, strand in enumerate(result.strands)
+        for keys in [{t.number: tool_key(result.job.machine, t) for t in strand.job.tools.tools}]
         for motion, line, tool, comment in strand.interpreted.operations
     ]  # fmt: skip
+    if several or result.knots.even:
+        description["lanes"] = _lanes(result)
+        description["meetings"] = [_meeting(result, meeting) for meeting in result.met]
+    if result.held:
+        description["held"] = result.held
     for name, values, kind in (
         ("kind", motions.kind, "uint8"), ("file", motions.file, "uint16"), ("line", motions.line, "uint32"),
-        ("end", motions.end, "float64"), ("feed", motions.feed, "float32"), ("rpm", motions.rpm, "float32"),
+        ("end", end, "float64"), ("feed", motions.feed, "float32"), ("rpm", motions.rpm, "float32"),
         ("tool", motions.tool, "int32"), ("snapshot", motions.snapshot, "uint32"), ("time", reel.end_time, "float64"),
     ):  # fmt: skip
         binary.put(f"motions/{name}", values, kind)
     for name, values, kind in (
-        ("at", knots.at, "float64"), ("motion", knots.motion, "uint32"), ("t0", knots.t0, "float64"),
-        ("t1", knots.t1, "float64"),
+        ("at", result.values if result.knots.even else knots.at, "float64"), ("motion", knots.motion, "uint32"),
+        ("t0", knots.t0, "float64"), ("t1", knots.t1, "float64"),
     ):  # fmt: skip
         binary.put(f"knots/{name}", values, kind)
+
+
+def _lanes(result: Rehearsal) -> list[dict[str, Any]]:
+    """Every channel: its motions among all, its axes among the machine's, and where it waits."""
+    lanes = []
+    for strand in result.strands:
+        reel = strand.reel
+        waits = [
+            {
+                "begin": float(reel.begin_time[w.motion]),
+                "end": float(reel.end_time[w.motion]),
+                "mark": w.mark,
+                "line": w.line,
+            }
+            for w in strand.interpreted.waits
+            if w.motion < len(reel.begin_time)
+        ]
+        lanes.append(
+            {"channel": strand.channel, "first": reel.first, "count": len(reel.motions), "seconds": reel.seconds,
+             "program": strand.job.file.programs[0].main, "axes": strand.columns, "words": list(strand.setup.axes), "waits": waits}
+        )  # fmt: skip
+    return lanes
+
+
+def _meeting(result: Rehearsal, meeting: Meeting) -> dict[str, Any]:
+    """A meeting: its mark, and the line in every channel's program."""
+    lanes = {strand.channel: lane for lane, strand in enumerate(result.strands)}
+    at = []
+    for channel, number in meeting.at.items():
+        wait = result.strands[lanes[channel]].interpreted.waits[number]
+        at.append({"lane": lanes[channel], "line": wait.line, "program": wait.program})
+    return {"mark": meeting.mark, "at": at}

@@ -99,6 +99,10 @@ class Holding:
             self._happen(event)
         self._cut_to(len(self.knots.motion))
         self._after()
+        self.result.held = [
+            {"grip": s.grip, "piece": s.piece, "begin": s.begin, "end": None if s.end == np.inf else s.end}
+            for s in self.spells
+        ]
         return [self._finished(piece) for piece in self.pieces]
 
     def _begin(self) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -166,5 +166,8 @@ class Rehearsal(Timed):
     pairs: int = 0
     off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off
     stocks: list[CutStock] = field(default_factory=list)
+    held: list[dict[str, Any]] = field(
+        default_factory=list
+    )  # grip, piece, begin and end (s; null: to the end) of every hold
     timing: Timing | None = None  # of several channels: what another timing could make touch
     resumed: dict[str, int] = field(default_factory=dict)  # stock → the last motion that a checkpoint had cut already

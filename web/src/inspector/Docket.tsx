@@ -15,6 +15,8 @@ interface Props {
   onTriage: (finding: Finding, judgement: Judgement | null, reason: string) => Promise<void>;
   /** A picture of the finding from the stage; null while there is no stage. */
   pictureOf: (finding: Finding) => string | null;
+  /** On a machine of several channels: which channel it is in, and where the others are then. */
+  besideOf?: (finding: Finding) => string;
 }
 
 export function Verdict({ rehearsal }: { rehearsal: RehearsalFull }) {
@@ -30,7 +32,7 @@ export function Verdict({ rehearsal }: { rehearsal: RehearsalFull }) {
   );
 }
 
-export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf }: Props) {
+export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, besideOf }: Props) {
   const { findings, result } = rehearsal;
   return (
     <div className="docket">
@@ -43,10 +45,13 @@ export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf }: P
                 {finding.title}
                 {finding.triage && <em>{finding.triage.doubt ? "judged elsewhere: look again" : finding.triage.reopened ? "worse than accepted" : JUDGEMENTS[finding.triage.judgement]}</em>}
               </span>
-              <span className="finding-place">{finding.data.line ? `line ${finding.data.line}` : "setup"}</span>
+              <span className="finding-place">
+                {besideOf && finding.data.line > 0 && <b className="channel">{finding.data.channel}</b>}
+                {finding.data.line ? `line ${finding.data.line}` : "setup"}
+              </span>
             </button>
             {finding.id === selected?.id && (
-              <Details key={finding.id} finding={finding} onTriage={onTriage} pictureOf={pictureOf} />
+              <Details key={finding.id} finding={finding} onTriage={onTriage} pictureOf={pictureOf} besideOf={besideOf} />
             )}
           </li>
         ))}
@@ -75,7 +80,7 @@ export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf }: P
   );
 }
 
-function Details({ finding, onTriage, pictureOf }: { finding: Finding } & Pick<Props, "onTriage" | "pictureOf">) {
+function Details({ finding, onTriage, pictureOf, besideOf }: { finding: Finding } & Pick<Props, "onTriage" | "pictureOf" | "besideOf">) {
   const [reason, setReason] = useState(finding.triage?.reason ?? "");
   const [failure, setFailure] = useState("");
   const [picture, setPicture] = useState<string | null>(null);
@@ -122,6 +127,7 @@ function Details({ finding, onTriage, pictureOf }: { finding: Finding } & Pick<P
         <dd>
           {clock(data.time)}
           {data.line > 0 && `, ${data.program} line ${data.line}`}
+          {besideOf && <div>{besideOf(finding)}</div>}
           {data.count > 1 && `, ${data.count} motions`}
         </dd>
         {data.tool > 0 && (

@@ -7,6 +7,60 @@ import type { Replay } from "../replay/replay";
 
 /** Where everything stands now: machine, program, distance to go; feed, speed, tool, active codes. */
 export function Readout({ replay, player }: { replay: Replay; player: Player }) {
+  return replay.lanes.length > 1 || replay.description.held ? <Lanes replay={replay} player={player} /> : <OneChannel replay={replay} player={player} />;
+}
+
+/** Every channel: its axes, its tool, what it does now; and who holds what. */
+function Lanes({ replay, player }: { replay: Replay; player: Player }) {
+  const time = useSyncExternalStore(player.subscribe, () => player.time);
+  const machine = replay.axesAt(time);
+  const { axes, held } = replay.description;
+  return (
+    <div className="readout lanes" data-testid="readout">
+      <div className="readout-line">
+        <span>{clock(time)}</span>
+      </div>
+      {replay.lanes.map((lane, number) => {
+        const motion = replay.motionAt(time, number);
+        const waits = lane.waits.find(({ begin, end }) => begin <= time && time < end);
+        const over = time > lane.seconds + 1e-6 || !lane.count;
+        const kind = over ? "has ended" : waits ? `waits at M${waits.mark}` : replay.description.kinds[replay.column("kind")[motion]];
+        const rpm = lane.count ? replay.column("rpm")[motion] : 0;
+        const tool = lane.count ? replay.column("tool")[motion] : 0;
+        return (
+          <div key={lane.channel} className="readout-lane">
+            <div className="readout-line">
+              <b className="channel">{lane.channel}</b>
+              <span>{kind}</span>
+              {kind === "feed" || kind === "arc" || kind === "thread" ? <span>F {replay.column("feed")[motion].toFixed(0)}</span> : null}
+              <span>{rpm === 0 ? "S 0" : `S ${Math.abs(rpm).toFixed(0)} ${rpm > 0 ? "M3" : "M4"}`}</span>
+              <i style={{ background: toolColour(tool) }} />
+              <span>{tool ? replay.called(tool) : "no tool"}</span>
+            </div>
+            <div className="readout-axes">
+              {lane.axes.map((i) => (
+                <span key={i} title={axes?.[i].diameter ? "in diameters, as the slide stands" : undefined}>
+                  <i>{axes?.[i].diameter ? `${axes[i].name} ⌀` : axes?.[i].name}</i> {((axes?.[i].diameter ? 2 : 1) * machine[i]).toFixed(3)}
+                  <TravelBar replay={replay} axis={replay.axes[i]} machine={machine} />
+                </span>
+              ))}
+            </div>
+          </div>
+        );
+      })}
+      {held &&
+        replay.holdersAt(time).map(([piece, grips]) => (
+          <div key={piece} className="readout-line quiet">
+            <span>
+              {piece}: {grips.length ? grips.join(" and ") : "held by none"}
+            </span>
+          </div>
+        ))}
+    </div>
+  );
+}
+
+function OneChannel({ replay, player }: { replay: Replay; player: Player }) {
   const time = useSyncExternalStore(player.subscribe, () => player.time);
   if (!replay.motionCount) return <p className="quiet">The program makes no motion.</p>;
   const motion = replay.motionAt(time);

@@ -52,6 +52,24 @@ export interface Habits {
   ignored: [string, string][];
 }
 
+/** A channel on the clock: its motions among all, its axes among the machine's, and where it waits. */
+export interface Lane {
+  channel: number;
+  first: number;
+  count: number;
+  seconds: number;
+  program: string;
+  axes: number[];
+  words: string[];
+  waits: { begin: number; end: number; mark: number; line: number }[];
+}
+
+/** Wait marks that go on together: the line in each channel's program. */
+export interface Meeting {
+  mark: number;
+  at: { lane: number; line: number; program: string }[];
+}
+
 export interface Description {
   job: string;
   machine: string;
@@ -74,9 +92,14 @@ export interface Description {
     reach: number;
     flute_length: number;
     link: string;
+    called?: string; // how it is called, where its number alone does not tell it
+    stays?: boolean; // it is there whether in use or not
     matrix: number[][];
     outline: { part: "cutter" | "shank" | "holder" | "insert"; points: [number, number][] }[];
   }[];
+  lanes?: Lane[]; // of a machine of several channels, or one that has grips
+  meetings?: Meeting[];
+  held?: { grip: string; piece: string; begin: number; end: number | null }[];
   toolMount: { link: string; matrix: number[][] };
   workMount: { link: string; matrix: number[][] };
   turret: boolean;
@@ -89,6 +112,7 @@ export interface Description {
     link: string;
     matrix: number[][];
     mount: number[][];
+    carried?: { time: number; link: string; matrix: number[][] }[]; // from when on something else carries it
     brick: string;
     time: string;
     vertexEnd: string;
@@ -103,7 +127,7 @@ export interface Description {
   start?: number[];
   files?: string[];
   snapshots?: Snapshot[];
-  operations?: { motion: number; line: number; tool: number; comment: string; time: number }[];
+  operations?: { motion: number; line: number; tool: number; comment: string; time: number; lane?: number }[];
   arrays: Record<string, ArrayPlace>;
 }
 
@@ -134,6 +158,7 @@ export class Replay {
   readonly axes: string[];
   readonly seconds: number;
   readonly motionCount: number;
+  readonly lanes: Lane[];
   private readonly motionEnd: Float64Array;
   private readonly knotAt: Float64Array;
   private readonly knotMotion: Uint32Array;
@@ -148,6 +173,9 @@ export class Replay {
     this.seconds = description.seconds;
     this.motionEnd = this.optional("motions/time") as Float64Array;
     this.motionCount = this.motionEnd.length;
+    const axes = this.axes.map((_, i) => i);
+    const one = { channel: 1, first: 0, count: this.motionCount, seconds: description.seconds, program: description.files?.[0] ?? "", axes, words: this.axes, waits: [] };
+    this.lanes = description.lanes ?? [one];
     this.knotAt = this.optional("knots/at") as Float64Array;
     this.knotMotion = this.optional("knots/motion") as Uint32Array;
     this.knotT0 = this.optional("knots/t0") as Float64Array;
@@ -168,13 +196,37 @@ export class Replay {
     return this.optional(`motions/${name}`);
   }
 
-  /** The motion under way at a time (the last one at the end). */
-  motionAt(time: number): number {
-    return Math.max(0, Math.min(this.motionCount - 1, above(this.motionEnd, time)));
+  /** The motion of a channel under way at a time (its last one at the end). */
+  motionAt(time: number, lane = 0): number {
+    const { first, count } = this.lanes[lane];
+    return first + Math.max(0, Math.min(count - 1, above(this.motionEnd.subarray(first, first + count), time)));
+  }
+
+  /** The channel that a motion is of. */
+  laneOf(motion: number): number {
+    return Math.max(0, this.lanes.findIndex(({ first, count }) => motion >= first && motion < first + count));
   }
 
   beginOf(motion: number): number {
-    return motion > 0 ? this.motionEnd[motion - 1] : 0;
+    return this.lanes.some(({ first }) => first === motion) || motion <= 0 ? 0 : this.motionEnd[motion - 1];
+  }
+
+  /** The tools in use at a time, one for each channel. */
+  toolsAt(time: number): number[] {
+    const tools = this.column("tool");
+    return this.lanes.map(({ count }, lane) => (count ? tools[this.motionAt(time, lane)] : 0));
+  }
+
+  /** How a tool is called. */
+  called(tool: number): string {
+    return this.description.tools.find(({ number }) => number === tool)?.called ?? `T${tool}`;
+  }
+
+  /** Who holds each piece at a time. */
+  holdersAt(time: number): [string, string[]][] {
+    const pieces = this.description.stocks.map(({ name }) => name);
+    const held = (this.description.held ?? []).filter(({ begin, end }) => begin <= time && (end === null || time < end));
+    return pieces.map((piece) => [piece, held.filter((spell) => spell.piece === piece).map(({ grip }) => grip)]);
   }
 
   endOf(motion: number): number {
@@ -213,7 +265,7 @@ export class Replay {
     const files = this.column("file");
     const ends: number[] = [];
     for (let i = 0; i < this.motionCount; i++) if (i + 1 === this.motionCount || lines[i + 1] !== lines[i] || files[i + 1] !== files[i]) ends.push(this.motionEnd[i]);
-    return ends;
+    return this.lanes.length > 1 ? ends.sort((a, b) => a - b) : ends;
   }
 
   /** The first motion of a line of a file, or of the next line after it that moves. */

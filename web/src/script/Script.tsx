@@ -9,6 +9,7 @@ import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { ncLanguage } from "./language";
 import { findingGutter } from "./marks";
+import { waitRows, type Spaces } from "./spaces";
 
 interface Props {
   text: string;
@@ -16,6 +17,9 @@ interface Props {
   replay: Replay;
   player: Player;
   findings: Finding[];
+  lane?: number;
+  /** Rows left free before a line (from 1), so that wait marks of several channels stand on one row. */
+  spaces?: Spaces;
   onLine: (line: number) => void;
 }
 
@@ -38,7 +42,7 @@ const now = StateField.define<DecorationSet>({
 });
 
 /** The program text beside the stage, following the replay; a click goes to the moment of a line. */
-export function Script({ text, file, replay, player, findings, onLine }: Props) {
+export function Script({ text, file, replay, player, findings, lane = 0, spaces, onLine }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const editor = useRef<EditorView | null>(null);
   const marks = useRef(new Compartment());
@@ -57,6 +61,7 @@ export function Script({ text, file, replay, player, findings, onLine }: Props) 
           marks.current.of([]),
           lineNumbers(),
           now,
+          ...(spaces ? [waitRows(spaces)] : []),
           search({ top: true }),
           highlightSelectionMatches(),
           keymap.of([{ key: "Mod-g", run: gotoLine }, ...searchKeymap, ...defaultKeymap]),
@@ -75,18 +80,18 @@ export function Script({ text, file, replay, player, findings, onLine }: Props) 
       view.destroy();
       editor.current = null;
     };
-  }, [text]);
+  }, [text, spaces]);
 
   useEffect(() => {
     editor.current?.dispatch({ effects: marks.current.reconfigure(findingGutter(findings.map(({ data, title }) => ({ line: data.line, severity: data.severity, title })))) });
-  }, [findings, text]);
+  }, [findings, text, spaces]);
 
   useEffect(() => {
     let shown = -1;
     const follow = () => {
       const view = editor.current;
       if (!view) return;
-      const motion = replay.motionAt(player.time);
+      const motion = replay.motionAt(player.time, lane);
       const line = replay.motionCount && replay.column("file")[motion] === file ? replay.column("line")[motion] : 0;
       if (line === shown) return;
       shown = line;
@@ -103,7 +108,7 @@ export function Script({ text, file, replay, player, findings, onLine }: Props) 
     };
     follow();
     return player.subscribe(follow);
-  }, [replay, player, file, text]);
+  }, [replay, player, file, text, lane, spaces]);
 
   return <div className="script" ref={host} data-testid="script" />;
 }

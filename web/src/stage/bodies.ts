@@ -26,7 +26,7 @@ export interface Body {
 /** What is asked of all bodies at once. `whole`: what is lit is coloured as a whole, not only at its place. */
 export interface Moment {
   time: number;
-  tool: number;
+  inUse: number[];
   tools: boolean;
   lit: Set<string>;
   whole: boolean;
@@ -52,7 +52,7 @@ export class Bodies {
       if (body.role === "design") Object.assign(material, { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 2 }); // lies in the blank's own faces
       const mesh = new THREE.Mesh(geometry, material);
       skeleton.of(body.link)!.add(mesh);
-      const label = body.role === "tool" ? `T${body.tool} ${body.name}` : body.name;
+      const label = body.role === "tool" ? `${replay.called(body.tool)} ${body.name}` : body.name;
       this.all.push({ mesh, name: body.name, label, role: body.role, tool: body.tool, there: body.there ?? null });
       const first: Record<string, Showing> = { machine: replay.motionCount ? "ghost" : "shown", design: replay.motionCount ? "hidden" : "ghost", access: "ghost" };
       this.showing.set(label, first[body.role] ?? "shown");
@@ -109,7 +109,7 @@ export class Bodies {
       // A design that is not shown stays away also when a finding names it: it would lie in the stock's own surface.
       const lit = moment.lit.has(label) && !(role === "design" && state === "hidden");
       const material = body.mesh.material as THREE.MeshStandardMaterial;
-      const carried = body.tool === moment.tool || this.replay.description.turret;
+      const carried = moment.inUse.includes(body.tool) || this.stays(body.tool);
       body.mesh.visible = (state !== "hidden" || lit) && (role !== "tool" || (carried && moment.tools)) && this.isThere(body, moment.time);
       const ghost = (state === "ghost" || moment.inTheWay.has(label)) && !lit;
       material.transparent = ghost;
@@ -124,6 +124,12 @@ export class Bodies {
       mark(material, lit && !moment.whole);
       material.clippingPlanes = role === "fixture" || role === "design" ? moment.planes : null;
     }
+  }
+
+  /** Whether a tool is there also when it is not in use: on a turret, or at a place of its own. */
+  private stays(tool: number): boolean {
+    const { tools, turret } = this.replay.description;
+    return tools.find(({ number }) => number === tool)?.stays ?? turret;
   }
 
   /** Between two programmed stops, where a body comes and goes. */

@@ -112,9 +112,9 @@ export class StageScene {
     const work = this.workLink();
     if (work) this.eye.keepTo(this.origin(work));
     const planes = this.sectionPlanes();
-    const tool = this.stance?.tool ?? (this.replay.motionCount ? this.replay.column("tool")[this.replay.motionAt(time)] : 0);
+    const inUse = this.stance ? [this.stance.tool] : this.replay.toolsAt(time);
     const { lit, inTheWay } = this;
-    this.bodies.paint({ time, tool, tools: this.colours.by === "tool", lit, whole: !this.marker.visible, inTheWay, planes });
+    this.bodies.paint({ time, inUse, tools: this.colours.by === "tool", lit, whole: !this.marker.visible, inTheWay, planes });
     for (const stock of this.stocks) {
       stock.show(time, inTheWay.has(stock.name) ? "ghost" : this.bodies.showingOf(stock.name), planes);
     }

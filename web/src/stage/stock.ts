@@ -21,6 +21,7 @@ export class StockView {
   private readonly quadEnd: Uint32Array;
   private readonly deviation = new Map<number, Float32Array>(); // version → deviation of each quad, for the final bricks
   private colours: Colours = { by: "tool" };
+  private hand: { link: string; matrix: number[][] } | null = null; // what carries it, where that changes
 
   constructor(
     private readonly replay: Replay,
@@ -58,8 +59,25 @@ export class StockView {
   /** As it stands at a moment; a deviation is that of the finished part. */
   show(time: number, state: "shown" | "ghost" | "hidden", planes: THREE.Plane[] | null): void {
     this.group.visible = state !== "hidden";
+    this.carry(time);
     const moment = this.colours.by === "deviation" ? this.replay.seconds : time;
     for (const brick of this.film.bricks) this.brick(brick, this.film.versionAt(brick, moment), state === "ghost", planes);
+  }
+
+  /** Put it into the hands that hold it at a time. */
+  private carry(time: number): void {
+    const spans = this.told.carried ?? [];
+    if (!spans.length) return;
+    const now = spans.findLast((span) => span.time <= time + 1e-9) ?? this.told;
+    if (this.hand === now) return;
+    this.hand = now;
+    this.group.matrix.copy(matrix(now.matrix));
+    this.skeleton.of(now.link)!.add(this.group);
+  }
+
+  /** The link that carries it now. */
+  get link(): string {
+    return this.hand?.link ?? this.told.link;
   }
 
   /** A place of the mount's frame in the machine's, as it stands. */

@@ -16,6 +16,7 @@ interface Props {
   onFinding: (id: number) => void;
 }
 
+const LANE = 22; // px: a channel's row
 const LAST_LABEL = 0.96; // a tick beyond this share has no room for its label
 
 function stepFor(seconds: number): number {
@@ -42,6 +43,7 @@ export function Tape({ replay, player, findings, selected, passing, onFinding }:
       <div
         className="tape-rail"
         ref={rail}
+        style={{ height: 18 + LANE * replay.lanes.length }}
         data-testid="tape"
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId);
@@ -54,16 +56,32 @@ export function Tape({ replay, player, findings, selected, passing, onFinding }:
             {i * step < LAST_LABEL * total && clock(i * step).replace(/\.0$/, "")}
           </span>
         ))}
-        {operations.map((operation, i) => {
-          const end = operations[i + 1]?.time ?? total;
+        {replay.lanes.map((lane, number) => {
+          const own = operations.filter((operation) => (operation.lane ?? 0) === number);
           return (
-            <div
-              key={operation.motion}
-              className="tape-operation"
-              style={{ left: share(operation.time), width: share(end - operation.time), background: toolColour(operation.tool) }}
-              title={`T${operation.tool} ${operation.comment} · ${clock(end - operation.time)}`}
-            >
-              T{operation.tool} {operation.comment.toLowerCase()}
+            <div key={lane.channel} className="tape-lane" data-channel={lane.channel} style={{ top: 16 + LANE * number }}>
+              {replay.lanes.length > 1 && <b className="tape-channel">{lane.channel}</b>}
+              {own.map((operation, i) => {
+                const end = own[i + 1]?.time ?? lane.seconds;
+                return (
+                  <div
+                    key={operation.motion}
+                    className="tape-operation"
+                    style={{ left: share(operation.time), width: share(end - operation.time), background: toolColour(operation.tool) }}
+                    title={`${replay.called(operation.tool)} ${operation.comment} · ${clock(end - operation.time)}`}
+                  >
+                    {replay.called(operation.tool)} {operation.comment.toLowerCase()}
+                  </div>
+                );
+              })}
+              {lane.waits.map((wait) => (
+                <div
+                  key={`${wait.begin} ${wait.mark}`}
+                  className={wait.end - wait.begin > 1e-6 ? "tape-wait" : "tape-wait met"}
+                  style={{ left: share(wait.begin), width: share(wait.end - wait.begin) }}
+                  title={wait.end - wait.begin > 1e-6 ? `channel ${lane.channel} waits at M${wait.mark} for ${clock(wait.end - wait.begin)}` : `M${wait.mark}: channel ${lane.channel} comes last`}
+                />
+              ))}
             </div>
           );
         })}

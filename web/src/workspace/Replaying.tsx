@@ -15,7 +15,7 @@ import { Tabs } from "../pane/Tabs";
 import { knock, passing, setSound, soundOn } from "../replay/alarm";
 import { Player } from "../replay/player";
 import { Replay, type Description, type Spot } from "../replay/replay";
-import { Script } from "../script/Script";
+import { Scripts } from "./Scripts";
 import type { Colouring, StageScene } from "../stage/scene";
 import { Stage } from "../stage/Stage";
 import { Tape } from "../tape/Tape";
@@ -54,6 +54,7 @@ interface ReplayingProps {
 
 type Tab = "docket" | "part" | "tools" | "margins";
 const SCRIPT_WIDTH = 250;
+const SCRIPTS_WIDTH = 400; // of several channels
 const INSPECTOR_WIDTH = 316;
 
 function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
@@ -65,7 +66,8 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   const [colouring, setColouring] = useState<Colouring>("tool");
   const { gouge, excess } = replay.description.checks;
   const [reach, setReach] = useState(Math.max(gouge, excess) <= 0.1 ? 0.2 : 1);
-  const [left, setLeft] = useWidth("script", SCRIPT_WIDTH, 140, 720);
+  const several = replay.lanes.length > 1;
+  const [left, setLeft] = useWidth(several ? "scripts" : "script", several ? SCRIPTS_WIDTH : SCRIPT_WIDTH, 140, 720);
   const [right, setRight] = useWidth("inspector", INSPECTOR_WIDTH, 260, 640);
   const scene = useRef<StageScene | null>(null);
   const findings = rehearsal.findings;
@@ -82,7 +84,6 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   const file = replay.motionCount ? replay.column("file")[motion] : 0;
   const name = replay.description.files?.[file];
   const text = useQuery({ queryKey: ["text", id, name], queryFn: () => api.text(id, name!), enabled: !!name, staleTime: Infinity });
-  const inFile = useMemo(() => findings.filter((finding) => finding.data.program === name), [findings, name]);
 
   const seek = useCallback(
     (time: number) => {
@@ -101,19 +102,22 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
     [findings, seek],
   );
   const toMotion = useCallback((to: number) => seek(replay.endOf(to)), [replay, seek]);
-  const toLine = useCallback(
-    (line: number) => {
-      const to = replay.motionOfLine(file, line);
-      if (to >= 0) toMotion(to);
-    },
-    [replay, file, toMotion],
-  );
   const keepScene = useCallback((made: StageScene | null) => {
     scene.current = made;
   }, []);
   const pictureOf = useCallback(
     ({ data }: Finding) => (scene.current && data.point ? scene.current.picture(data.time, data.bodies, data.point) : null),
     [],
+  );
+  const besideOf = useCallback(
+    ({ data }: Finding) => {
+      const lines = replay.column("line");
+      const told = replay.lanes.map(({ channel, seconds, count }, lane) =>
+        channel === data.channel || !count ? "" : data.time > seconds + 1e-6 ? `channel ${channel} has ended` : `channel ${channel} at line ${lines[replay.motionAt(data.time, lane)]}`,
+      );
+      return [`channel ${data.channel}`, ...told.filter(Boolean)].join("; ");
+    },
+    [replay],
   );
   const showDeviation = useCallback(() => setColouring("deviation"), []);
   const toSpot = (stock: number, spot: Spot) => {
@@ -143,14 +147,8 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   return (
     <>
       <div className="panes">
-        <section className="pane-script" aria-label="Script" style={{ width: left }}>
-          <h3>{name ?? "no program"}</h3>
-          {text.isError && <Alert type="error" title={text.error.message} />}
-          {text.data !== undefined && (
-            <Script text={text.data} file={file} replay={replay} player={player} findings={inFile} onLine={toLine} />
-          )}
-        </section>
-        <Divider label="Width of the script" width={left} side={1} initial={SCRIPT_WIDTH} onWidth={setLeft} />
+        <Scripts id={id} replay={replay} player={player} findings={findings} width={left} onMotion={toMotion} />
+        <Divider label="Width of the script" width={left} side={1} initial={several ? SCRIPTS_WIDTH : SCRIPT_WIDTH} onWidth={setLeft} />
         <Stage
           replay={replay}
           player={player}
@@ -180,7 +178,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
           />
           <div className="inspector-body">
             {tab === "docket" && (
-              <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} />
+              <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} besideOf={several ? besideOf : undefined} />
             )}
             {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} onSpot={toSpot} onDeviation={showDeviation} />}
             {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}

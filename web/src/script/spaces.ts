@@ -1,0 +1,65 @@
+// Programs side by side: rows left free so that the wait marks that meet stand on one row.
+
+import { Decoration, EditorView, WidgetType } from "@codemirror/view";
+import type { Extension } from "@codemirror/state";
+
+import type { Meeting } from "../replay/replay";
+
+/** line (from 1) of a wait mark → rows left free before it. */
+export type Spaces = ReadonlyMap<number, number>;
+
+/** For each channel the rows to leave free; `programs`: the text on show in each. A mark in another text moves nothing. */
+export function spacesOf(meetings: readonly Meeting[], programs: readonly string[]): Spaces[] {
+  const spaces = programs.map(() => new Map<number, number>());
+  const shift = programs.map(() => 0);
+  for (const { at } of meetings) {
+    if (!at.every(({ lane, program }) => programs[lane] === program)) continue;
+    const row = Math.max(...at.map(({ lane, line }) => line + shift[lane]));
+    for (const { lane, line } of at) {
+      const free = row - line - shift[lane];
+      if (spaces[lane].has(line)) continue; // met again in a loop: it stands where it does
+      spaces[lane].set(line, free);
+      shift[lane] += free;
+    }
+  }
+  return spaces;
+}
+
+class Free extends WidgetType {
+  constructor(private readonly rows: number) {
+    super();
+  }
+
+  override eq(other: Free): boolean {
+    return other.rows === this.rows;
+  }
+
+  override toDOM(view: EditorView): HTMLElement {
+    const free = document.createElement("div");
+    free.className = "script-free";
+    free.style.height = `${this.rows * view.defaultLineHeight}px`;
+    free.title = "this channel has less to do before the mark";
+    return free;
+  }
+
+  override get estimatedHeight(): number {
+    return this.rows * 18;
+  }
+}
+
+const met = Decoration.line({ class: "line-met" });
+
+/** The free rows, and the marks that meet. */
+export function waitRows(spaces: Spaces): Extension {
+  return EditorView.decorations.of((view) => {
+    const { doc } = view.state;
+    const found = [...spaces].filter(([line]) => line <= doc.lines).sort(([a], [b]) => a - b);
+    return Decoration.set(
+      found.flatMap(([line, rows]) => {
+        const { from } = doc.line(line);
+        return [...(rows ? [Decoration.widget({ widget: new Free(rows), block: true, side: -1 }).range(from)] : []), met.range(from)];
+      }),
+      true,
+    );
+  });
+}

@@ -1,0 +1,63 @@
+// The programs of all channels beside the stage: side by side, wait marks on one row, the current line in each.
+
+import { useQuery } from "@tanstack/react-query";
+import { Alert } from "antd";
+import { useCallback, useMemo, useSyncExternalStore } from "react";
+
+import { api, type Finding } from "../api/client";
+import type { Player } from "../replay/player";
+import type { Replay } from "../replay/replay";
+import { Script } from "../script/Script";
+import { spacesOf, type Spaces } from "../script/spaces";
+
+interface ScriptsProps {
+  id: number;
+  replay: Replay;
+  player: Player;
+  findings: Finding[];
+  width: number;
+  onMotion: (motion: number) => void;
+}
+
+export function Scripts({ width, ...more }: ScriptsProps) {
+  const { replay } = more;
+  const spaces = useMemo(() => {
+    const { meetings, lanes } = replay.description;
+    return meetings?.length ? spacesOf(meetings, (lanes ?? []).map(({ program }) => program)) : [];
+  }, [replay]);
+  return (
+    <section className="pane-script" aria-label="Script" style={{ width }}>
+      {replay.lanes.map(({ channel }, lane) => (
+        <Column key={channel} lane={lane} spaces={spaces[lane]} {...more} />
+      ))}
+    </section>
+  );
+}
+
+function Column({ id, replay, player, findings, lane, spaces, onMotion }: Omit<ScriptsProps, "width"> & { lane: number; spaces?: Spaces }) {
+  const { channel, program, count } = replay.lanes[lane];
+  const motion = useSyncExternalStore(player.subscribe, () => replay.motionAt(player.time, lane));
+  const file = count ? replay.column("file")[motion] : 0;
+  const name = count ? replay.description.files?.[file] : program;
+  const text = useQuery({ queryKey: ["text", id, name], queryFn: () => api.text(id, name!), enabled: !!name, staleTime: Infinity });
+  const inFile = useMemo(() => findings.filter((finding) => finding.data.program === name && finding.data.channel === channel), [findings, name, channel]);
+  const onLine = useCallback(
+    (line: number) => {
+      const to = replay.motionOfLine(file, line);
+      if (to >= 0) onMotion(to);
+    },
+    [replay, file, onMotion],
+  );
+  return (
+    <div className="script-column" data-channel={channel}>
+      <h3>
+        {replay.lanes.length > 1 && <b className="channel">{channel}</b>}
+        {name ?? "no program"}
+      </h3>
+      {text.isError && <Alert type="error" title={text.error.message} />}
+      {text.data !== undefined && (
+        <Script text={text.data} file={file} replay={replay} player={player} findings={inFile} lane={lane} spaces={name === program ? spaces : undefined} onLine={onLine} />
+      )}
+    </div>
+  );
+}
