@@ -11,7 +11,7 @@ from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import bracket, clip, fairing, gland, lid, nosecone, plate, shells, union
+from . import bracket, clip, fairing, gland, hydrophone, lid, nosecone, plate, shells, union
 from .machines import MACHINES
 from .shop import Json, crib, tools_file
 from .solids import mesh_of
@@ -20,6 +20,7 @@ ROOT = Path(__file__).parent
 JOBS = {
     "buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing,
     "nose-cone": nosecone, "gland-plates": gland, "hull-union": union, "cable-clip": clip,
+    "hydrophone-body": hydrophone,
 }  # fmt: skip
 FAULTS = {
     "buoy-lid": {
@@ -64,6 +65,11 @@ FAULTS = {
         "and with it the chamfer before the thread": "material.excess",
         "the relief groove too deep": "material.gouge",
     },
+    "hydrophone-body": {
+        "the neck's diameter typed wrong": "material.gouge",
+        "the lower turret left where the second spindle comes": "contact.body",
+        "the second spindle never told to follow": "hold.speed",
+    },
     # What the program check alone must find, in the order of the lines; the rehearsal adds what comes of it.
     "cable-clip": {
         "a comment left open": "syntax",
@@ -103,7 +109,11 @@ def job_file(job, flawed: bool) -> Json:  # type: ignore[no-untyped-def]
                 "main": job.PROGRAM,
                 "library": sorted(getattr(job, "SUBPROGRAMS", {})),
                 "dialect": getattr(job, "DIALECT", "iso-mill"),
-            }
+            },
+            *(
+                {key: entry[key] for key in ("channel", "main", "work_offsets")} | {"dialect": job.DIALECT}
+                for entry in channels_of(job, flawed)
+            ),
         ],
         "bodies": job.bodies(flawed),
         "work_offsets": job.offsets()
@@ -112,6 +122,10 @@ def job_file(job, flawed: bool) -> Json:  # type: ignore[no-untyped-def]
         **({"variables": job.VARIABLES} if hasattr(job, "VARIABLES") else {}),
         "checks": getattr(job, "CHECKS", CHECKS),
     }
+
+
+def channels_of(job, flawed: bool) -> list[Json]:  # type: ignore[no-untyped-def]
+    return job.channels(flawed) if hasattr(job, "channels") else []
 
 
 def main() -> None:
@@ -133,6 +147,8 @@ def main() -> None:
             for file, mesh in meshes.items():
                 write_stl(folder / file, mesh, job.NAME)
             (folder / job.PROGRAM).write_text("\n".join(job.program(flawed)) + "\n")
+            for entry in channels_of(job, flawed):
+                (folder / entry["main"]).write_text("\n".join(entry["lines"]) + "\n")
             for file, lines in getattr(job, "SUBPROGRAMS", {}).items():
                 (folder / file).write_text("\n".join(lines()) + "\n")
 

@@ -276,6 +276,79 @@ def lathe(name: str, live: bool) -> Json:
     return data
 
 
+def twin_spindle(name: str) -> Json:
+    """Two spindles that face each other along x, the second on a slide of its own; a turret above (channel 1) and one below
+    (channel 2), each with Z along the spindles and X away from them. The main chuck's jaws stand on a bar of ⌀50; the second
+    chuck's move."""
+    face, far, stations, reach, home = 90.0, 700.0, 8, 170.0, 210.0
+    tube = {"type": "tube", "outer": 176, "inner": 60, "length": 60}
+    upright = {"turn": [0, 90, 0]}
+    jaw = box([28, 32, 24], [-14, 0, 0])
+    links = [
+        link("bed", None, None, box([1700, 560, 260], [420, 60, -700]), box([1700, 160, 500], [420, 420, -340]),
+             box([1700, 120, 700], [420, 560, 60]), box([330, 420, 420], [-190, 0, 0]), box([200, 300, 380], [-190, 230, -380])),
+        link("main spindle", "bed", rotary("C1", [-1, 0, 0], [0, 0, 0], None, 36000),
+             tube | {"at": [face - 30 - 28, 0, 0]} | upright,
+             *(box([28, 32, 24], [face - 14, round(41 * math.cos(a), 6), round(41 * math.sin(a), 6)], [math.degrees(a), 0, 0])
+               for a in (math.pi / 2, math.pi * 7 / 6, math.pi * 11 / 6))),
+        link("second headstock", "bed", linear("W", [1, 0, 0], [-520, 0], 24000, 4000), rod(180, 230, [far + 245, 0, 0], [0, 90, 0]),
+             box([260, 130, 240], [far + 250, 150, 0]), box([300, 240, 90], [far + 250, 330, 0])),
+        link("second spindle", "second headstock", rotary("C2", [1, 0, 0], [far, 0, 0], None, 36000), tube | {"at": [58, 0, 0]} | upright),
+        *(link(f"jaw {i + 1}", "second spindle", linear(f"JS{i + 1}", [0, round(math.cos(a), 9), round(math.sin(a), 9)], [-20, 20], 3000, 500),
+               jaw | {"at": [14 - 28, round(36 * math.cos(a), 6), round(36 * math.sin(a), 6)], "turn": [math.degrees(a), 0, 0]})
+          for i, a in enumerate((math.pi / 2, math.pi * 7 / 6, math.pi * 11 / 6))),
+    ]  # fmt: skip
+    mounts: list[Json] = [
+        {"name": "main", "link": "main spindle", "at": [face, 0, 0], "turn": [0, 90, 0], "takes": "work"},
+        {"name": "second", "link": "second spindle", "turn": [0, -90, 0], "takes": "work"},
+    ]
+    for which, number, side in (("upper", 1, 1.0), ("lower", 2, -1.0)):
+        z = side * (home + reach)
+        links += [
+            link(f"{which} carriage", "bed", linear(f"Z{number}", [1, 0, 0], [-470, 260], 30000, 5000),
+                 box([200, 160, 90], [face + 400, 330, z + side * 100])),
+            link(f"{which} slide", f"{which} carriage", linear(f"X{number}", [0, 0, side], [-260, 20], 24000, 5000),
+                 box([120, 300, 110], [face + 470, 170, z]), rod(120, 70, [face + 440, 0, z], [0, 90, 0])),
+            link(f"{which} turret", f"{which} slide", rotary(f"T{number}", [-1, 0, 0], [face + 370, 0, z], None, 36000),
+                 rod(2 * reach - 70, 66, [0, 0, 0], [0, 90, 0])),
+        ]  # fmt: skip
+        for i in range(stations):
+            a = math.radians((270.0 if side > 0 else 90.0) + 360.0 / stations * i)
+            at = [0.0, round(reach * math.cos(a), 6), round(reach * math.sin(a), 6)]
+            mounts.append({"name": f"{which} {i + 1}", "link": f"{which} turret", "at": at, "takes": "tool", "station": i + 1,
+                           "turn": _station_turn(math.degrees(a) % 360.0)})  # fmt: skip
+    axes = ["X1", "Z1", "C1", "T1", "X2", "Z2", "W", "C2", "T2"]
+    data = machine(name, links, mounts, "", {}, rpm=None, seconds=0.6)
+    del data["spindle"]
+    return data | {
+        "channels": [
+            {"number": 1, "axes": ["X1", "Z1", "C1", "T1"], "words": {"X": "X1", "Z": "Z1", "C": "C1"}, "diameters": ["X1"]},
+            {"number": 2, "axes": ["X2", "Z2", "W", "C2", "T2"], "words": {"X": "X2", "Z": "Z2", "C": "C2"}, "diameters": ["X2"]},
+        ],
+        "reference": {"1": dict.fromkeys(axes, 0)}, "rapid": "straight",
+        "spindles": [
+            {"name": "main spindle", "turns": "work", "mount": "main", "axis": "C1", "max_rpm": 4500, "channel": 1},
+            {"name": "second spindle", "turns": "work", "mount": "second", "axis": "C2", "max_rpm": 5000, "channel": 2},
+        ],
+        "turrets": [
+            {"name": which, "axis": f"T{number}", "stations": stations, "seconds": 0.25, "channel": number}
+            for which, number in (("upper", 1), ("lower", 2))
+        ],
+        "grips": [
+            {"name": "main chuck", "mount": "main", "reach": [-28, 0], "holds": [20, 58], "least": 15, "seconds": 1.0, "starts": "closed"},
+            {"name": "second chuck", "mount": "second", "reach": [0, 28], "holds": [20, 72], "least": 12, "seconds": 0.8, "starts": "open",
+             "jaws": {"axes": ["JS1", "JS2", "JS3"], "drawn": 40}},
+        ],
+        "codes": {
+            "M80": {"does": "address", "spindle": "main spindle"}, "M81": {"does": "address", "spindle": "second spindle"},
+            "M35": {"does": "sync", "spindles": ["second spindle", "main spindle"]}, "M36": {"does": "unsync"},
+            "M68": {"does": "close", "grip": "main chuck"}, "M69": {"does": "open", "grip": "main chuck"},
+            "M168": {"does": "close", "grip": "second chuck", "waits": False}, "M169": {"does": "open", "grip": "second chuck"},
+        },
+        "wait_marks": [200, 299],
+    }  # fmt: skip
+
+
 def _station_turn(degrees: float) -> list[float]:
     """The frame of a station whose tools point away from the disc's axis at this angle about x: −z points outwards, x along
     the spindle."""
@@ -315,4 +388,5 @@ MACHINES: dict[str, Json] = {
     "gr6-52": two_rotary_router(),
     "la2-61": lathe("LA-2 unit 61", live=False),
     "ly4-63": lathe("LY-4 unit 63", live=True),
+    "ts8-71": twin_spindle("TS-8 unit 71"),
 }  # fmt: skip

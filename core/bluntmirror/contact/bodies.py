@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from shapely.geometry import MultiPoint, Point
@@ -29,6 +29,9 @@ class Body:
     while_work: str = ""  # "spins", "still": only there while its spindle's work does so
     spindle: str = ""  # the work spindle that it hangs on, of several
     called_tool: str = ""  # how a tool is called where its number alone does not tell it
+    group: str = ""  # what it is one of several parts of, told together: the jaws of a chuck
+    variant: str = ""  # of a body that counts as several in turn, which
+    segments: np.ndarray | None = field(default=None, compare=False)  # (m,): where it is there, of such a one
     role: str = "machine"  # machine, fixture, part, tool, stock
     phases: tuple[int, int | None] | None = None  # from which programmed stop to which it is there, when not always
 
@@ -44,7 +47,7 @@ class Body:
 
     @property
     def key(self) -> tuple[str, str]:
-        return self.label, self.while_work
+        return self.label, self.while_work + self.variant
 
 
 def spun(mesh: Mesh, axis: Floats) -> Mesh:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -47,17 +47,26 @@ def pairs_of(bodies: list[Body], chain: Chain, ignore: list[tuple[str, str]]) ->
         for b in bodies[i + 1 :]:
             if a.tool and b.tool and not (a.tool != b.tool and chain.moves_against(a.link, b.link)):
                 continue  # in one spindle one after the other, or fixed to one turret
-            if a.while_work and b.while_work and a.while_work != b.while_work and a.spindle == b.spindle:
+            if a.while_work and b.while_work and a.spindle == b.spindle:
+                # On one spindle: they turn together, so what they are counts, whether it turns or not.
+                if a.while_work == b.while_work == "still" and chain.moves_against(a.link, b.link):
+                    a_, b_ = (replace(body, while_work="", variant="together") for body in (a, b))
+                    if not _let_be(a_, b_, chain, let_be):
+                        pairs.append((a_, b_))
                 continue
             if not chain.moves_against(a.link, b.link):
                 continue
-            machine_parts = a.name == a.link and b.name == b.link
-            if machine_parts and chain.adjoining(a.link, b.link):
-                continue
-            if let_be & {frozenset((x, y)) for x in (a.name, a.label) for y in (b.name, b.label)}:
+            if _let_be(a, b, chain, let_be):
                 continue
             pairs.append((a, b))
     return pairs
+
+
+def _let_be(a: Body, b: Body, chain: Chain, let_be: set[frozenset[str]]) -> bool:
+    """Whether two bodies may touch: parts of the machine that share a joint, and what the machine file says."""
+    if a.name == a.link and b.name == b.link and chain.adjoining(a.link, b.link):
+        return True
+    return bool(let_be & {frozenset((x, y)) for x in (a.name, a.label) for y in (b.name, b.label)})
 
 
 NO_TRIANGLES = Triangles(np.zeros((0, 3, 3)), np.zeros((0, 6)), np.zeros((0, 2), np.int64))
@@ -134,7 +143,8 @@ class Follower:
         """The segments (m,) in which a body is there."""
         tool = body.tool if body.tool and not body.always else None
         spins = (body.while_work == "spins") if body.while_work else None
-        return self.standing.holds(tool, body.phases, spins, body.spindle)
+        found = self.standing.holds(tool, body.phases, spins, body.spindle)
+        return found if body.segments is None else found & body.segments
 
     def lead(self, a: Body, b: Body) -> np.ndarray:
         """For every segment (m,) the motion that a finding of a pair belongs to: that of a lane which moves one of them against the
@@ -348,7 +358,7 @@ def check_contacts(
     for (a, b), seen, own in zip(pairs, follower.follow_all(pairs, near, tick), near, strict=True):
         margins.append(seen.margin)
         if seen.hit.any():
-            names = ((a.called_tool or f"T{a.tool}") if a.tool else a.label, b.label)
+            names = ((a.called_tool or f"T{a.tool}") if a.tool else a.group or a.label, b.group or b.label)
             groups.setdefault(names, []).append((a, b, seen))
             wanted[names] = max(own, wanted.get(names, 0.0))
     least: dict[tuple[str, str], Margin] = {}  # a body that spins and stands by turns has one margin
@@ -365,12 +375,13 @@ def check_contacts(
 def _report(
     follower: Follower, reel: Reel, group: list[tuple[Body, Body, Followed]], near: float, docket: Docket
 ) -> None:
-    """One finding for each cause; a touch swallows the near misses around it. `group`: bodies a against one body b."""
+    """One finding for each cause; a touch swallows the near misses around it. `group`: parts of one thing (the first of each)
+    against those of another."""
     hit = np.max([seen.hit for _, _, seen in group], axis=0)
     closest = np.min([seen.closest for _, _, seen in group], axis=0)
     touched = np.flatnonzero(hit)
-    motions, knots, other = reel.motions, follower.knots, group[0][1]
-    lead = follower.lead(group[0][0], other)
+    motions, knots = reel.motions, follower.knots
+    lead = follower.lead(*group[0][:2])
     motion_of = lead[touched]
     amount = np.where(
         hit[touched] == 2, near + 1.0, near - closest[touched]
@@ -379,27 +390,31 @@ def _report(
         run = touched[rows]
         level = int(hit[run].max())
         # The part that is first to touch (or come near) tells where and when.
-        parts = [(a, seen, run[seen.hit[run] == level]) for a, _, seen in group if (seen.hit[run] == level).any()]
-        parts.sort(key=lambda part: (int(part[2][0]), float(part[1].share[part[2][0]])))
-        a, seen, segments = parts[0]
+        parts = [(a, b, seen, run[seen.hit[run] == level]) for a, b, seen in group if (seen.hit[run] == level).any()]
+        parts.sort(key=lambda part: (int(part[3][0]), float(part[2].share[part[3][0]])))
+        a, other, seen, segments = parts[0]
         first = int(segments[0])
         motion = int(lead[first])
         moment = knots.moment(reel, first, float(seen.share[first]))
         values = follower.at(first, float(seen.share[first]))
-        names = [part.label for part, _, _ in parts]
+        names = list(dict.fromkeys(part.label for part, _, _, _ in parts))
+        others = list(dict.fromkeys(beside.label for _, beside, _, _ in parts))
         met = run[hit[run] == level]
         common: dict[str, Any] = {
-            "where": reel.where(motion, moment, int(lead[run[-1]])), "bodies": (*names, other.label),
+            "where": reel.where(motion, moment, int(lead[run[-1]])), "bodies": (*names, *others),
             "count": len(np.unique(lead[met])), "point": follower.nearest(a, other, seen.screws, values),
         }  # fmt: skip
         if level == 2:
-            depth = max(_depth(follower, part, other, followed, at) for part, followed, at in parts)
+            depth = max(_depth(follower, part, beside, followed, at) for part, beside, followed, at in parts)
             docket.add(
-                "contact.body", f"{_listed(names)} into {other.label}, {depth:.2f} mm deep", amount=depth, **common
+                "contact.body",
+                f"{_listed(names)} into {' and '.join(others)}, {depth:.2f} mm deep",
+                amount=depth,
+                **common,
             )
         else:
             least = float(closest[run].min())
-            docket.add("contact.near", f"{names[0]} passes {other.label} with {least:.2f} mm left; {near:g} mm are asked for",
+            docket.add("contact.near", f"{names[0]} passes {others[0]} with {least:.2f} mm left; {near:g} mm are asked for",
                        amount=near - least, **common)  # fmt: skip
 
 

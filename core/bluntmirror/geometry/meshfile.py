@@ -143,7 +143,8 @@ def write_stl(path: Path, mesh: Mesh, name: str = "bluntmirror") -> None:
             table["corners"][:, corner, axis] = places[axis]
     u, v = ([far - near for far, near in zip(end, a, strict=True)] for end in (b, c))
     normal = [u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]]
-    length = np.sqrt(normal[0] * normal[0] + normal[1] * normal[1] + normal[2] * normal[2])
+    rows = np.column_stack(normal)
+    length = np.sqrt(np.einsum("ij,ij->i", rows, rows))
     length[length == 0] = 1.0
     for axis in range(3):
         table["normal"][:, axis] = normal[axis] / length

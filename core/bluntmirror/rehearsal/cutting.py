@@ -83,7 +83,7 @@ class Cutting:
         self.spans: list[tuple[float, Placement]] = [(0.0, self.placement)]
         self.ends: int | None = None  # the segment from which on it is out of the machine
         self.whole = True  # until something could not be carried out
-        self._meshes: tuple[int, Mesh] | None = None
+        self._meshes: tuple[int, int, Mesh] | None = None  # motions that cut, how it was carried, and its mesh then
         self.designs: list[tuple[str, Mesh]] | None = (
             None  # of a piece that is held: what it is to become; None: as the mounts say
         )
@@ -138,10 +138,10 @@ class Cutting:
     def standing(self) -> Mesh:
         """The stock as it stands, in its link's frame: the blank's own mesh while nothing is cut."""
         cuts = int(self.removed.sum())
-        if self._meshes is None or self._meshes[0] != cuts:
+        if self._meshes is None or self._meshes[:2] != (cuts, id(self.placement)):
             mesh = sharp_mesh(self.film) if cuts or self.begun_at > 0.0 else self.mesh
-            self._meshes = cuts, mesh.moved(self.placement.frame @ self.frame)
-        return self._meshes[1]
+            self._meshes = cuts, id(self.placement), mesh.moved(self.placement.frame @ self.frame)
+        return self._meshes[2]
 
     def hand_over(self, segment: int, time: float, placement: Placement, entering: list[Entering]) -> None:
         """From a segment on something else carries the piece: all that follows is seen anew. `entering`: what enters its outline
@@ -173,6 +173,7 @@ class Cutting:
     def holds_only(self, stock: Stock, time: float) -> None:
         """What came off is a piece of its own now."""
         self.stock = self.film.stock = self.watch.stock = stock
+        self.watch.cut()
         self._meshes = None
         self.film.shoot(time)
 
@@ -233,6 +234,7 @@ class Cutting:
                                    where=self.result.reel.where(int(segments.motion[rows[0]])), remedy="Choose a coarser resolution.")  # fmt: skip
             return
         if answer.removed.any():
+            self.watch.cut()
             self.removed[np.unique(batch.tag[answer.removed])] = True
             low, high = segments.box(rows, answer.removed)
             self.film.shoot(float(segments.time[rows[-1]]), low, high)

@@ -23,7 +23,7 @@ from ..machine.placement import Placement
 from ..machine.screws import between
 from ..material.comparison import clearance_from, reach_into
 from ..material.stock import CONTACT_DEPTH_MM, Stock
-from ..material.swept import rings_meet, rings_of_body, rings_of_stock
+from ..material.swept import Rings, rings_meet, rings_of_body, rings_of_stock
 from ..program.motions import TOOL_CHANGE
 from .result import Rehearsal
 from .scene import contact_bodies, while_spinning
@@ -60,7 +60,7 @@ def find_entering(
     """
     job, chain = result.job, result.chain
     used = set(np.unique(result.reel.motions.tool).tolist())
-    bodies = contact_bodies(job, chain, result.tools, used)
+    bodies = contact_bodies(job, chain, result.tools, used, result.values)
     others = [body for body in bodies if not body.tool or body.always] + stocks[stocks.index(stock) + 1 :]
     met: dict[str, tuple[Body, list[tuple[int, bool]]]] = {}
     least: dict[str, Margin] = {}
@@ -79,11 +79,13 @@ def find_entering(
             result.pairs += within is None or within[0] == 0
             touched = np.flatnonzero(seen.hit >= (1 if job.file.checks.near_stock > 0 else 2))
             if len(touched):
-                met.setdefault(a.label, (a, []))[1].extend((int(s), blank.while_work == "spins") for s in touched)
+                kept = met.setdefault(a.label + a.variant, (a, []))[1]
+                kept.extend((int(s), blank.while_work == "spins") for s in touched)
             known = least.get(a.label)
             if known is None or seen.margin.clearance < known.clearance:
                 least[a.label] = seen.margin
-    result.margins += [margin for label, margin in least.items() if label not in met]
+    entered = {body.label for body, _ in met.values()}
+    result.margins += [margin for label, margin in least.items() if label not in entered]
     found = []
     for body, segments in met.values():
         segments.sort()
@@ -135,6 +137,7 @@ class Watch:
     found: dict[int, list[Hit]] = field(default_factory=dict)  # body → what it met
     near: dict[int, Hit] = field(default_factory=dict)  # body → its least clearance, in `depth`, where it was not met
     asked: int = -1  # up to which segment
+    _rings: Rings | None = None
 
     def __post_init__(self) -> None:
         self.meshes = [joined(list(item.body.solids)) for item in self.entering]
@@ -158,6 +161,7 @@ class Watch:
         """From a segment on the piece is carried otherwise: what entered it there as it was is asked about no more, others are."""
         count = len(self.entering)
         self.spindle = spindle
+        self.cut()
         self.entering = [*self.entering, *entering]
         self.meshes += [joined(list(item.body.solids)) for item in entering]
         self.every += [max(1, len(item.segments) // MOST_MEASURED) for item in entering]
@@ -241,6 +245,10 @@ class Watch:
             elif begin == 0.0 and not swept and not item.stocks and self.turns[number] % self.every[number] == 0:
                 self._measure(segment, number, to_grid)
 
+    def cut(self) -> None:
+        """The stock is another than it was."""
+        self._rings = None
+
     def done(self, segment: int) -> None:
         while self.waiting and self.waiting[0][0] <= segment:
             self.turns[self.waiting.popleft()[1]] += 1
@@ -249,7 +257,9 @@ class Watch:
     def _met(self, body: Mesh, swept: bool) -> tuple[float, Floats] | None:
         if not swept:
             return reach_into(self.stock, body)
-        rings = rings_of_stock(self.stock, self.spindle, self.blank)
+        if self._rings is None:  # of the stock as it stands: worked out once, however many poses are asked about
+            self._rings = rings_of_stock(self.stock, self.spindle, self.blank)
+        rings = self._rings
         if not len(rings.row):
             return None
         of_body = rings_of_body(body, self.spindle, self.stock.lattice, float(rings.r1.max()))

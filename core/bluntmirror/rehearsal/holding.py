@@ -18,7 +18,7 @@ from functools import partial
 
 import numpy as np
 
-from ..contact.bodies import Body
+from ..contact.bodies import Body, spun
 from ..contact.program import Follower
 from ..findings import Where
 from ..geometry.frames import Floats, apply, frame, inverse
@@ -403,8 +403,9 @@ class Holding:
                         own.held[grip.name] = piece.held.pop(grip.name)
         for own in [piece, *made]:
             if own.held:
+                before = own.cutting.placement.link
                 self._carry(own, time, segment)
-                if own is not piece:
+                if own is not piece and own.cutting.placement.link == before:
                     own.cutting.watch.change(segment, self._entering(own, segment), own.cutting._spindle())
             elif own is not piece or (any(grip.kind == "chuck" for grip in self.grips.values()) and spells):
                 self._fall(own, time, segment, where, f"{own.name} is cut off")
@@ -689,21 +690,24 @@ class Holding:
     def _entering(self, piece: Piece, segment: int) -> list[Entering]:
         """What enters the outline of a piece from a segment on."""
         here = piece.cutting.placement
-        own = piece.cutting
-        outline = own.mesh.moved(here.frame @ own.frame)
-        stock = Body(piece.name, here.link, (outline,), role="stock")
+        stock = Body(piece.name, here.link, (self._outline(piece, segment),), role="stock")
         others = [
-            Body(
-                p.name,
-                p.cutting.placement.link,
-                (p.cutting.mesh.moved(p.cutting.placement.frame @ p.cutting.frame),),
-                role="stock",
-            )
+            Body(p.name, p.cutting.placement.link, (self._outline(p, segment),), role="stock")
             for p in self.pieces
             if p.gone is None and p is not piece and p.name > piece.name
         ]
         within = (segment, len(self.knots.motion))
         return find_entering(self.result, self.follower, stock, [stock, *others], here, within, self._spared)
+
+    def _outline(self, piece: Piece, segment: int) -> Mesh:
+        """What holds a piece from a segment on, in its link's frame: the blank at first; later, since it only becomes less, the ring
+        about its axis that holds what there is of it."""
+        own = piece.cutting
+        if segment == 0:
+            return own.mesh.moved(own.placement.frame @ own.frame)
+        axis = own.placement.frame @ own.frame
+        axis = axis @ frame(tuple(own._spindle().tolist()), (0.0, 0.0, 0.0))
+        return spun(own.standing(), axis)
 
     def _spared(self, body: Body) -> np.ndarray | None:
         """The segments in which a body may touch a piece: the jaws of a grip while they close, hold and let go."""

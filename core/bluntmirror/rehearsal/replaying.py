@@ -85,7 +85,7 @@ def replay(
 
         result.stocks = cut_held(result, follower, events, tell)
     used = set(np.unique(reel.motions.tool).tolist())
-    bodies = contact_bodies(job, chain, result.tools, used)
+    bodies = contact_bodies(job, chain, result.tools, used, result.values)
     pairs = pairs_of(bodies, chain, job.machine.ignore)
     asked = clearances(pairs, job.file.checks.near, job.file.checks.pairs)
     result.off = [(a.label, b.label) for (a, b), near in zip(pairs, asked, strict=True) if near is None]

@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from ..contact.bodies import Body, spun
-from ..geometry.frames import frame, inverse
+from ..geometry.frames import Floats, frame, inverse
+from ..geometry.mesh import joined
 from ..job import Job
 from ..job.channel import tool_key
 from ..job.models import Mount, ToolEntry
@@ -17,10 +18,20 @@ from ..tools import Assembly
 from .virtual_control import tool_mount
 
 
-def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int]) -> list[Body]:
-    """Machine links, fixtures and parts, and the parts of every tool used, each in the frame of its link."""
+def contact_bodies(
+    job: Job, chain: Chain, tools: dict[int, Assembly], used: set[int], values: Floats | None = None
+) -> list[Body]:
+    """Machine links, fixtures and parts, and the parts of every tool used, each in the frame of its link. `values` (m + 1, k): the
+    axes at the knots, where a program runs: what moves on a spindle that turns sweeps another body wherever it stands."""
+    jaws = {axis: grip.name for grip in job.machine.grips if grip.jaws for axis in grip.jaws.axes}
     bodies = [
-        Body(link.name, link.name, tuple(job.link_meshes[link.name]), pieces=tuple(job.pieces(job.shapes_of(link))))
+        Body(
+            link.name,
+            link.name,
+            tuple(job.link_meshes[link.name]),
+            pieces=tuple(job.pieces(job.shapes_of(link))),
+            group=jaws.get(link.joint.axis, "") if link.joint else "",
+        )
         for link in job.machine.links
         if job.shapes_of(link)
     ]
@@ -36,7 +47,7 @@ def contact_bodies(job: Job, chain: Chain, tools: dict[int, Assembly], used: set
                     role=item.role, phases=item.present,
                 )
             )  # fmt: skip
-    bodies = while_spinning(job, chain, bodies)
+    bodies = while_spinning(job, chain, bodies, values)
     # A turret carries all its tools, whichever is in use; a spindle only the one that is in it.
     known = {tool_key(job.machine, entry): entry for entry in job.tools.tools}
     for number in sorted(tools):
@@ -110,7 +121,7 @@ def hangs_on_spindle(job: Job, chain: Chain, link: str) -> bool:
     return spindle_of(job, chain, link) is not None
 
 
-def while_spinning(job: Job, chain: Chain, bodies: list[Body]) -> list[Body]:
+def while_spinning(job: Job, chain: Chain, bodies: list[Body], values: Floats | None = None) -> list[Body]:
     """What hangs on a work spindle counts as itself while that stands, and as the body it sweeps while it turns."""
     result = []
     zero = np.zeros((1, len(chain.axes)))
@@ -120,11 +131,56 @@ def while_spinning(job: Job, chain: Chain, bodies: list[Body]) -> list[Body]:
             result.append(body)
             continue
         name, mount = spindle
+        result.append(replace(body, while_work="still", spindle=name))
+        moving = [] if values is None else _axes_beyond(chain, mount.link, body.link)
+        if moving and values is not None:
+            result += _swept_where_it_stands(
+                chain, replace(body, while_work="spins", spindle=name), mount, moving, values
+            )
+            continue
         axis = frame(mount.at, mount.turn)
         own = inverse(chain.pose(body.link, zero)[0]) @ chain.pose(mount.link, zero)[0] @ axis
         swept = tuple(spun(mesh, own) for mesh in body.pieces or body.solids)
-        result += [
-            replace(body, while_work="still", spindle=name),
-            replace(body, solids=swept, pieces=(), while_work="spins", spindle=name),
-        ]
+        result.append(replace(body, solids=swept, pieces=(), while_work="spins", spindle=name))
     return result
+
+
+def _axes_beyond(chain: Chain, spindle: str, link: str) -> list[int]:
+    """The columns of the axes that move a link on the spindle's: jaws, a quill that turns with it."""
+    path = chain.path_to(link)
+    beyond = path[1 + next(i for i, step in enumerate(path) if step.name == spindle) :]
+    return [chain.axes.index(axis) for step in beyond if step.joint for axis in step.joint.factors]
+
+
+def _swept_where_it_stands(chain: Chain, body: Body, mount: Mount, columns: list[int], values: Floats) -> list[Body]:
+    """A body that moves on a spindle that turns: what it sweeps at every place where it stands, and on the way between two; each
+    hangs on the spindle and is there in its own segments."""
+    own = values[:, columns]
+    moves = (own[1:] != own[:-1]).any(axis=1)
+    # Where it stands, every place once; where it moves, a whole way at a time.
+    begins = np.flatnonzero(np.diff(np.append(False, moves).astype(np.int8)) > 0)
+    way = np.cumsum(np.isin(np.arange(len(moves)), begins))
+    stands: list[tuple[Floats, Floats, np.ndarray]] = []
+    rest, of = np.unique(own[:-1][~moves], axis=0, return_inverse=True)
+    places = np.flatnonzero(~moves)
+    for i, row in enumerate(rest):
+        there = np.zeros(len(moves), np.bool_)
+        there[places[of.reshape(-1) == i]] = True
+        stands.append((row, row, there))
+    for number in range(1, len(begins) + 1):
+        there = moves & (way == number)
+        on_it = own[np.append(there, False) | np.append(False, there)]
+        stands.append((on_it.min(axis=0), on_it.max(axis=0), there))
+    axis = frame(mount.at, mount.turn)
+    found = []
+    for i, (low, high, there) in enumerate(stands):
+        solids = []
+        for mesh in body.pieces or body.solids:
+            placed = []  # at both ends of a way: the hull of both, in z and r, holds all between
+            for stand in (low, high):
+                at = np.zeros((1, len(chain.axes)))
+                at[0, columns] = stand
+                placed.append(mesh.moved(inverse(chain.pose(mount.link, at)[0]) @ chain.pose(body.link, at)[0]))
+            solids.append(spun(joined(placed) if (low != high).any() else placed[0], axis))
+        found.append(replace(body, link=mount.link, solids=tuple(solids), pieces=(), variant=f" {i}", segments=there))
+    return found

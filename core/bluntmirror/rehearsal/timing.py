@@ -28,7 +28,7 @@ from ..contact.bodies import Body
 from ..contact.program import Follower
 from ..geometry.frames import Floats
 from ..geometry.mesh import joined
-from ..machine.screws import between
+from ..machine.screws import Screws, between
 from ..timeline.clock import Meeting
 from .result import Rehearsal
 
@@ -74,6 +74,7 @@ class AnyTiming:
         knots = result.knots
         self.times = np.append(knots.t0, knots.t1[-1:])
         self.order = count()
+        self.screws: dict[tuple[str, str], Screws] = {}
 
     def check(self, pairs: list[tuple[Body, Body]], met: list[Meeting], touched: set[frozenset[str]]) -> Timing:
         """Tell the pairs that could touch. `met`: the meetings, in order; `touched`: pairs that do so as rehearsed."""
@@ -242,7 +243,8 @@ class AnyTiming:
         return int(np.floor(low)), int(np.ceil(high))
 
     def _time(self, place: float) -> float:
-        return float(np.interp(place, np.arange(len(self.times)), self.times))
+        k = min(int(place), len(self.times) - 2)
+        return float(self.times[k] + (place - k) * (self.times[k + 1] - self.times[k]))
 
     def _delay(self, box: tuple[float, float, float, float]) -> float:
         """The least delay in a box."""
@@ -278,8 +280,10 @@ class AnyTiming:
         """The distance of the two, the one's axes as at u, the other's as at v."""
         values = self._at(self.result.values, u).copy()
         values[other.columns] = self._at(self.result.values, v)[other.columns]
-        chain = self.result.chain
-        pose = between(chain, one.body.link, other.body.link).poses(values[None])[0]
+        links = one.body.link, other.body.link
+        if links not in self.screws:
+            self.screws[links] = between(self.result.chain, *links)
+        pose = self.screws[links].poses(values[None])[0]
         return self.follower.clearance(one.body, other.body, pose)
 
 
