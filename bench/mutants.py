@@ -27,7 +27,15 @@ class Mutant:
 
 
 MUTANTS = [
-    Mutant("wait marks are never asked", "rehearsal/run.py", "    check_waits(result)\n", "", "tests.test_check"),
+    Mutant("nobody waits for anybody", "timeline/clock.py", "            late[channel] += last - arrival[channel]", "            pass",
+           "tests.test_channels.Clock"),
+    Mutant("a change of hands does not keep the place", "machine/placement.py", "        row = values[None]", "        row = 0.0 * values[None]",
+           "tests.test_holding.HandOver"),
+    Mutant("what is cut off stays with what it was", "rehearsal/holding.py", "        if not found.loose:", "        if True:",
+           "tests.test_holding.Parting"),
+    Mutant("a delay counts from the wrong end", "rehearsal/timing.py", "        return max(0.0, v0 - u1, u0 - v1)", "        return max(0.0, v1 - u0, u1 - v0)",
+           "tests.test_channels.AnyTiming"),
+    Mutant("wait marks are never asked", "rehearsal/run.py", "    check_waits(waits, left, docket)\n", "", "tests.test_check"),
     Mutant("places of findings are the origin", "rehearsal/travel.py", "    return float(x), float(y), float(z)", "    return 0.0, 0.0, 0.0",
            "tests.test_places"),
     Mutant("contacts lie at the origin", "contact/program.py", "        return float(x), float(y), float(z)", "        return 0.0, 0.0, 0.0",
@@ -42,7 +50,7 @@ MUTANTS = [
            "tests.test_language"),
     Mutant("a missing end is passed over", "program/calls.py", "            self._no_end()\n", "            pass\n", "tests.test_contract.Unreadable"),
     Mutant("a rehearsal in part is clear", "rehearsal/run.py", "    check_partial(result)\n", "", "tests.test_nothing_missed.NotAsItWouldRun"),
-    Mutant("registers are never held against tools", "rehearsal/run.py", "    check_registers(result)\n", "",
+    Mutant("registers are never held against tools", "rehearsal/run.py", "        check_registers(strand)\n", "",
            "tests.test_nothing_missed.Registers"),
     Mutant("a search on a ray does not know which way a meeting lies", "material/turning_kernel.py", "    return max(least, 1e-12)", "    return 1.0",
            "tests.test_turning.TurnedSweeps"),

@@ -56,6 +56,8 @@ FIELDS = {
     "ChannelTime.rapid": "in rapid rows, s",
     "ChannelTime.waiting": "at wait marks, s",
     "ChannelTime.other": "in all else, s",
+    "StockResult.held_by": "the grips that carry it at the end, or the catcher it lies in; null on a machine without grips",
+    "StockResult.mount": "the mount that it is on at the end, in whose frame stock.stl is; null on a machine without grips",
     "Checked.timing": "what another timing of the channels could make touch; null on a machine of one channel",
     "TimingResult.pairs": "pairs of bodies that different channels move",
     "TimingResult.proved": "of them those that cannot touch, however late either channel is between two common marks",

@@ -306,6 +306,55 @@ class Interface(TransactionTestCase):
             self.assertEqual(faults, [])
             browser.close()
 
+    def test_two_channels_and_a_part_that_changes_hands(self) -> None:
+        """The twin-spindle job: scripts side by side with their marks on one row, the part in the hands that hold it both ways, the
+        parked turret mended on the desk and the finding gone."""
+        hydrophone = settings.ROOT / "demo" / "jobs" / "hydrophone-body"
+        shop, user = Organisation.objects.get(), get_user_model().objects.get()
+        Job.objects.all().delete()
+        take_in_path(shop, user, hydrophone / "2-flawed", "flawed")
+        with sync_playwright() as driver:
+            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            faults: list[str] = []
+            page.on("pageerror", lambda error: faults.append(str(error)))
+            self.sign_in(page)
+            page.get_by_role("button", name="Rehearse").first.click()
+            expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)
+            expect(page.get_by_test_id("finding")).to_have_count(3)
+
+            columns = page.locator(".script-column")
+            expect(columns).to_have_count(2)
+            expect(page.locator(".tape-lane")).to_have_count(2)
+            rows = [columns.nth(i).locator(".line-met", has_text="M201").bounding_box() for i in range(2)]
+            assert rows[0] and rows[1]
+            self.assertAlmostEqual(rows[0]["y"], rows[1]["y"], delta=2)
+
+            readout = page.get_by_test_id("readout")
+            for key, said in (("End", "bar/1: second chuck"), ("Home", "bar: main chuck"), ("End", "bar/1: second chuck")):
+                page.keyboard.press(key)
+                expect(readout).to_contain_text(said)
+            page.keyboard.press("Home")
+            expect(readout).not_to_contain_text("bar/1")
+
+            page.get_by_test_id("finding").nth(1).click()
+            expect(page.locator(".details")).to_contain_text("second spindle")
+            expect(page.locator(".details")).to_contain_text("channel 2; channel 1 at line")
+            page.get_by_role("button", name="Script").click()
+            page.get_by_label("Program").click()
+            page.locator(".ant-select-item-option", has_text="O7102.nc").click()
+            page.get_by_label("Go to").fill("14")
+            page.get_by_label("Go to").press("Enter")
+            expect(page.locator(".cm-activeLine")).to_have_text("Z40.")
+            page.keyboard.press("Home")
+            page.keyboard.press("Shift+End")
+            page.keyboard.type("G28 U0 W0")
+            page.get_by_role("button", name="Rehearse", exact=True).click()
+            expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)
+            expect(page.get_by_test_id("finding")).to_have_count(2)
+            browser.close()
+        self.assertEqual(faults, [])
+
     def paste(self, page: Page, label: str, text: str) -> None:
         """Text as it comes from a spreadsheet's clipboard, into a field."""
         page.get_by_label(label).evaluate(

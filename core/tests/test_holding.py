@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from bluntmirror.export.models import VerdictFile
 from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.rehearsal import Rehearsal, rehearse
 
@@ -42,7 +43,9 @@ class HandOver(Hands):
         )
         result = self.run_job(one, two, checks={"resolution": 0.5, "near": 0})
         self.assertEqual(self.found(result), [])
-        stock = verdict_dict(result)["stock"]
+        verdict = verdict_dict(result)
+        VerdictFile.model_validate(verdict)
+        stock = verdict["stock"]
         self.assertEqual([(s["name"], s["held_by"], s["mount"]) for s in stock], [("bar", ["sub chuck"], "sub")])
         # Rings by Pappus: 60 to 52 over 20 mm, and 60 to 54 over the groove's 3 mm.
         taken = stock[0]["volume_before"] - stock[0]["volume_after"]

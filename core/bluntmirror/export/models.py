@@ -88,6 +88,8 @@ class StockResult(Exact):
     volume_after: float
     gouge_max: float | None = Field(description="deepest cut into the design, mm; null without a design")
     excess_max: float | None
+    held_by: list[str] | None = None  # the grips that carry it at the end (or the catcher), on a machine that has grips
+    mount: str | None = None  # the one that it is on at the end
 
 
 class PairMargin(Exact):

@@ -143,6 +143,7 @@ def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> 
                 "link": work.link,
                 "matrix": (frame(work.at, work.turn) @ cut.frame).tolist(),
                 "mount": frame(work.at, work.turn).tolist(),
+                "begin": cut.spans[0][0] if cut.spans else 0.0,
                 # From when on what carries it, where that changes.
                 "carried": [
                     {"time": time, "link": placement.link, "matrix": (placement.frame @ cut.frame).tolist()}

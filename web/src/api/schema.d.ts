@@ -1170,6 +1170,7 @@ export interface components {
             margins: components["schemas"]["PairMargin"][];
             /** Design */
             design: boolean;
+            timing?: components["schemas"]["TimingResult"] | null;
             /** Not Checked */
             not_checked: string[];
             switches: components["schemas"]["SwitchesUsed"];
@@ -1408,6 +1409,10 @@ export interface components {
             gouge_max: number | null;
             /** Excess Max */
             excess_max: number | null;
+            /** Held By */
+            held_by?: string[] | null;
+            /** Mount */
+            mount?: string | null;
         };
         /** SwitchesUsed */
         SwitchesUsed: {
@@ -1445,10 +1450,24 @@ export interface components {
              */
             shifts: components["schemas"]["ShiftedLines"][];
         };
+        /**
+         * TimingResult
+         * @description Of the pairs that different channels move: how many no delay between common wait marks can make touch.
+         */
+        TimingResult: {
+            /** Pairs */
+            pairs: number;
+            /** Proved */
+            proved: number;
+            /** Unknown */
+            unknown: number;
+        };
         /** ToolUse */
         ToolUse: {
             /** Number */
             number: number;
+            /** Turret */
+            turret?: string | null;
             /** Time In Cut */
             time_in_cut: number;
             /** Metres In Cut */

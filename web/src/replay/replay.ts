@@ -112,6 +112,7 @@ export interface Description {
     link: string;
     matrix: number[][];
     mount: number[][];
+    begin?: number; // s: from when on it is a piece of its own
     carried?: { time: number; link: string; matrix: number[][] }[]; // from when on something else carries it
     brick: string;
     time: string;
@@ -224,7 +225,7 @@ export class Replay {
 
   /** Who holds each piece at a time. */
   holdersAt(time: number): [string, string[]][] {
-    const pieces = this.description.stocks.map(({ name }) => name);
+    const pieces = this.description.stocks.filter(({ begin }) => (begin ?? 0) <= time).map(({ name }) => name);
     const held = (this.description.held ?? []).filter(({ begin, end }) => begin <= time && (end === null || time < end));
     return pieces.map((piece) => [piece, held.filter((spell) => spell.piece === piece).map(({ grip }) => grip)]);
   }

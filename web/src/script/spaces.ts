@@ -1,7 +1,7 @@
 // Programs side by side: rows left free so that the wait marks that meet stand on one row.
 
-import { Decoration, EditorView, WidgetType } from "@codemirror/view";
-import type { Extension } from "@codemirror/state";
+import { StateField, type EditorState, type Extension } from "@codemirror/state";
+import { Decoration, EditorView, WidgetType, type DecorationSet } from "@codemirror/view";
 
 import type { Meeting } from "../replay/replay";
 
@@ -25,6 +25,8 @@ export function spacesOf(meetings: readonly Meeting[], programs: readonly string
   return spaces;
 }
 
+const LINE = 18; // px: the height of a script's line (style.css)
+
 class Free extends WidgetType {
   constructor(private readonly rows: number) {
     super();
@@ -34,25 +36,24 @@ class Free extends WidgetType {
     return other.rows === this.rows;
   }
 
-  override toDOM(view: EditorView): HTMLElement {
+  override toDOM(): HTMLElement {
     const free = document.createElement("div");
     free.className = "script-free";
-    free.style.height = `${this.rows * view.defaultLineHeight}px`;
+    free.style.height = `${this.rows * LINE}px`;
     free.title = "this channel has less to do before the mark";
     return free;
   }
 
   override get estimatedHeight(): number {
-    return this.rows * 18;
+    return this.rows * LINE;
   }
 }
 
 const met = Decoration.line({ class: "line-met" });
 
-/** The free rows, and the marks that meet. */
+/** The free rows, and the marks that meet. Of the state, not the view: rows change how high the text is. */
 export function waitRows(spaces: Spaces): Extension {
-  return EditorView.decorations.of((view) => {
-    const { doc } = view.state;
+  const build = ({ doc }: EditorState): DecorationSet => {
     const found = [...spaces].filter(([line]) => line <= doc.lines).sort(([a], [b]) => a - b);
     return Decoration.set(
       found.flatMap(([line, rows]) => {
@@ -61,5 +62,10 @@ export function waitRows(spaces: Spaces): Extension {
       }),
       true,
     );
+  };
+  return StateField.define<DecorationSet>({
+    create: build,
+    update: (rows, transaction) => (transaction.docChanged ? build(transaction.state) : rows),
+    provide: (field) => EditorView.decorations.from(field),
   });
 }

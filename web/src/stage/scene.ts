@@ -68,6 +68,8 @@ export class StageScene {
   /** Set while a person points at faces: the next click goes there instead of to paths and cut faces. */
   onPoint: ((pointed: Pointed) => void) | null = null;
 
+  private followed = 0; // the piece of stock that the eye goes along with
+
   constructor(
     private readonly host: HTMLElement,
     private readonly replay: Replay,
@@ -137,7 +139,8 @@ export class StageScene {
   private workLink(): string | undefined {
     const { stocks, bodies, workMount } = this.replay.description;
     const clamped = bodies.some(({ role }) => role !== "machine" && role !== "tool");
-    return stocks[0]?.link ?? (this.stance && clamped ? workMount.link : undefined);
+    const piece = this.stocks[this.followed] ?? this.stocks[0];
+    return piece?.link ?? stocks[0]?.link ?? (this.stance && clamped ? workMount.link : undefined);
   }
 
   private origin(link: string): THREE.Vector3 {
@@ -244,6 +247,16 @@ export class StageScene {
   view(name: View): void {
     const box = new THREE.Box3();
     this.scene.updateMatrixWorld(true);
+    const pieces = this.stocks.filter((stock) => stock.isThere(this.time));
+    if (name === "work" && pieces.length > 1) {
+      // Of several pieces the next one each time: it is looked at, and kept to from now on.
+      const next = pieces[(pieces.indexOf(this.stocks[this.followed]) + 1) % pieces.length];
+      this.followed = this.stocks.indexOf(next);
+      this.show(this.time);
+      this.eye.view(name, box.expandByObject(next.group));
+      this.draw();
+      return;
+    }
     if (name !== "machine") {
       const work = ["stock", "fixture", "part", "design"];
       const seen = this.stocks.length ? this.stocks.map(({ group }) => group) : this.bodies.all.filter(({ role }) => work.includes(role)).map(({ mesh }) => mesh);

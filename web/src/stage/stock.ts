@@ -75,6 +75,11 @@ export class StockView {
     this.skeleton.of(now.link)!.add(this.group);
   }
 
+  /** Whether it is a piece of its own at a time. */
+  isThere(time: number): boolean {
+    return (this.told.begin ?? 0) <= time;
+  }
+
   /** The link that carries it now. */
   get link(): string {
     return this.hand?.link ?? this.told.link;

@@ -17,6 +17,7 @@ interface Props {
 }
 
 const LANE = 22; // px: a channel's row
+const NEAR = 0.03; // of the whole: so long a wait hides what is written under it
 const LAST_LABEL = 0.96; // a tick beyond this share has no room for its label
 
 function stepFor(seconds: number): number {
@@ -63,11 +64,14 @@ export function Tape({ replay, player, findings, selected, passing, onFinding }:
               {replay.lanes.length > 1 && <b className="tape-channel">{lane.channel}</b>}
               {own.map((operation, i) => {
                 const end = own[i + 1]?.time ?? lane.seconds;
+                // What is written stands behind a wait that the operation begins with.
+                const wait = lane.waits.find(({ begin, end: until }) => until > operation.time && until < end && begin < operation.time + NEAR * total);
+                const from = wait && wait.end - wait.begin > NEAR * total ? (100 * (wait.end - operation.time)) / (end - operation.time) : 0;
                 return (
                   <div
                     key={operation.motion}
                     className="tape-operation"
-                    style={{ left: share(operation.time), width: share(end - operation.time), background: toolColour(operation.tool) }}
+                    style={{ left: share(operation.time), width: share(end - operation.time), background: toolColour(operation.tool), ...(from ? { paddingLeft: `calc(${from}% + 5px)` } : {}) }}
                     title={`${replay.called(operation.tool)} ${operation.comment} · ${clock(end - operation.time)}`}
                   >
                     {replay.called(operation.tool)} {operation.comment.toLowerCase()}

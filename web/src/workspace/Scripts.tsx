@@ -2,7 +2,7 @@
 
 import { useQuery } from "@tanstack/react-query";
 import { Alert } from "antd";
-import { useCallback, useMemo, useSyncExternalStore } from "react";
+import { useCallback, useMemo, useRef, useSyncExternalStore, type UIEvent } from "react";
 
 import { api, type Finding } from "../api/client";
 import type { Player } from "../replay/player";
@@ -25,8 +25,15 @@ export function Scripts({ width, ...more }: ScriptsProps) {
     const { meetings, lanes } = replay.description;
     return meetings?.length ? spacesOf(meetings, (lanes ?? []).map(({ program }) => program)) : [];
   }, [replay]);
+  // Rows that belong together stay beside each other: what one column is scrolled to, the others are.
+  const pane = useRef<HTMLElement>(null);
+  const together = (event: UIEvent) => {
+    const moved = event.target as HTMLElement;
+    for (const other of pane.current?.querySelectorAll<HTMLElement>(".cm-scroller") ?? [])
+      if (other !== moved && moved.matches(".cm-scroller") && Math.abs(other.scrollTop - moved.scrollTop) > 1) other.scrollTop = moved.scrollTop;
+  };
   return (
-    <section className="pane-script" aria-label="Script" style={{ width }}>
+    <section className="pane-script" aria-label="Script" style={{ width }} ref={pane} onScrollCapture={spaces.length > 1 ? together : undefined}>
       {replay.lanes.map(({ channel }, lane) => (
         <Column key={channel} lane={lane} spaces={spaces[lane]} {...more} />
       ))}
