@@ -112,6 +112,12 @@ def in_inches(told: Told) -> None:
     for act in told.machine.get("codes", {}).values():
         if act.get("axis") in linear and act.get("to") is not None:
             act["to"] = inch(act["to"])
+    for grip in told.machine.get("grips", []):
+        for key in ("reach", "holds", "least", "box"):
+            if grip.get(key) is not None:
+                grip[key] = inch(grip[key])
+        if jaws := grip.get("jaws"):
+            jaws["drawn"] = inch(jaws["drawn"])
     told.machine["units"] = "inch"
 
 
