@@ -33,7 +33,7 @@ function Lanes({ replay, player }: { replay: Replay; player: Player }) {
               <b className="channel">{lane.channel}</b>
               <span>{kind}</span>
               {kind === "feed" || kind === "arc" || kind === "thread" ? <span>F {replay.column("feed")[motion].toFixed(0)}</span> : null}
-              <span>{rpm === 0 ? "S 0" : `S ${Math.abs(rpm).toFixed(0)} ${rpm > 0 ? "M3" : "M4"}`}</span>
+              {!over && <span>{rpm === 0 ? "S 0" : `S ${Math.abs(rpm).toFixed(0)} ${rpm > 0 ? "M3" : "M4"}`}</span>}
               <i style={{ background: toolColour(tool) }} />
               <span>{tool ? replay.called(tool) : "no tool"}</span>
             </div>

@@ -97,7 +97,10 @@ export function Script({ text, file, replay, player, findings, lane = 0, spaces,
       shown = line;
       host.current!.dataset.line = String(line);
       const effects: StateEffect<unknown>[] = [setNow.of(line)];
-      if (line >= 1 && line <= view.state.doc.lines) {
+      // Columns scroll together: a channel that has ended or waits leaves it to one that moves.
+      const { seconds, waits } = replay.lanes[lane];
+      const rests = replay.lanes.length > 1 && (player.time > seconds || waits.some(({ begin, end }) => begin <= player.time && player.time < end));
+      if (!rests && line >= 1 && line <= view.state.doc.lines) {
         const block = view.lineBlockAt(view.state.doc.line(line).from);
         const { scrollTop, clientHeight } = view.scrollDOM;
         if (block.top < scrollTop + 40 || block.bottom > scrollTop + clientHeight - 60) {
