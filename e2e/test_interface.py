@@ -331,7 +331,11 @@ class Interface(TransactionTestCase):
             self.assertAlmostEqual(rows[0]["y"], rows[1]["y"], delta=2)
 
             readout = page.get_by_test_id("readout")
-            for key, said in (("End", "bar/1: second chuck"), ("Home", "bar: main chuck"), ("End", "bar/1: second chuck")):
+            for key, said in (
+                ("End", "bar/1: second chuck"),
+                ("Home", "bar: main chuck"),
+                ("End", "bar/1: second chuck"),
+            ):
                 page.keyboard.press(key)
                 expect(readout).to_contain_text(said)
             page.keyboard.press("Home")

@@ -27,10 +27,16 @@ export function Scripts({ width, ...more }: ScriptsProps) {
   }, [replay]);
   // Rows that belong together stay beside each other: what one column is scrolled to, the others are.
   const pane = useRef<HTMLElement>(null);
+  const driven = useRef(new Set<HTMLElement>()); // columns that were moved from here: a shorter one stops sooner, and must not hold the others
   const together = (event: UIEvent) => {
     const moved = event.target as HTMLElement;
-    for (const other of pane.current?.querySelectorAll<HTMLElement>(".cm-scroller") ?? [])
-      if (other !== moved && moved.matches(".cm-scroller") && Math.abs(other.scrollTop - moved.scrollTop) > 1) other.scrollTop = moved.scrollTop;
+    if (!moved.matches(".cm-scroller") || driven.current.delete(moved)) return;
+    for (const other of pane.current?.querySelectorAll<HTMLElement>(".cm-scroller") ?? []) {
+      const before = other.scrollTop;
+      if (other === moved) continue;
+      other.scrollTop = moved.scrollTop;
+      if (other.scrollTop !== before) driven.current.add(other);
+    }
   };
   return (
     <section className="pane-script" aria-label="Script" style={{ width }} ref={pane} onScrollCapture={spaces.length > 1 ? together : undefined}>
