@@ -139,6 +139,17 @@ class Parting(Hands):
             [("bar", ["main chuck"], "main"), ("bar/1", ["sub chuck"], "sub")],
         )
 
+    def test_a_design_gouged_by_a_tool_of_the_lower_turret(self) -> None:
+        part = BAR | {"name": "part", "role": "design", "shape": {"type": "cylinder", "diameter": 58, "length": 150}}
+        result = self.run_job(
+            "G97 S900 M3\nM100\nM30\n",
+            "M80\nM100\nT0202\nG0 X66. Z-40.\nG1 X54. F0.1\nX66.\nG0 X300.\nM30\n",
+            bodies=[BAR, part],
+        )
+        gouge = next(f for f in result.findings if f.kind == "material.gouge")
+        self.assertEqual((gouge.channel, gouge.tool, gouge.bodies), (2, 2, ("T2 lower cutter", "part")))
+        self.assertAlmostEqual(gouge.amount, 2.0, delta=0.05)
+
     def test_a_catcher_takes_it(self) -> None:
         machine = gripping(more=[{"name": "catcher", "kind": "catcher", "mount": "tray", "box": [80, 60, 40]}])
         machine["links"].append(link("arm", "bed", linear("K", [0, 0, 1], travel=[-300, 0])))

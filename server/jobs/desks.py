@@ -142,7 +142,7 @@ def check(job: Job, path: bool) -> Json:
     except JobUnreadable as error:
         raise Refused(str(error)) from error
     reel = result.reel
-    used = {int(n) for n in np.unique(reel.motions.tool)} - {0} if len(reel.motions) else set()
+    used = {int(n) for strand in result.strands for n in np.unique(strand.reel.motions.tool)} - {0}
     table = {tool.number for tool in job.tools.tools}
     waits = {strand.channel: strand.interpreted.waits for strand in result.strands}
     return {

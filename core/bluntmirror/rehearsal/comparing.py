@@ -13,9 +13,11 @@ from ..geometry.distance import Solid
 from ..geometry.frames import Floats, frame, inverse
 from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
+from ..job.channel import tool_key, tool_number
 from ..job.models import Carried
 from ..material.comparison import SPOT_CELLS, Places, compare, joined_places, loose_pieces
 from .result import CutStock, PartCheck, Rehearsal, Spot
+from .scene import tool_name
 from .segments import Segments
 
 MOST_SPOTS = 10  # causes told one by one; the rest are told together
@@ -298,7 +300,7 @@ class _Report:
         findings = self.result.docket.findings
         left = list(groups)
         for item in [f for f in findings if f.kind in ("tool.register", "program.length") and f.tool]:
-            mine = [g for g in left if g.tool == item.tool and self._comes_of(item, g)]
+            mine = [g for g in left if tool_number(g.tool) == item.tool and self._comes_of(item, g)]
             if not mine:
                 continue
             left = [g for g in left if g not in mine]
@@ -317,7 +319,9 @@ class _Report:
                 continue
             del findings[at]  # it is only a caution, and the gouge is not
             also = [("tool.register", item.amount), *((k, a) for k, a in most.items() if k != "material.gouge")]
-            whole = _Cause("material.gouge", item.tool, 0, joined_places([g.places for g in by_kind["material.gouge"]]))
+            whole = _Cause(
+                "material.gouge", mine[0].tool, 0, joined_places([g.places for g in by_kind["material.gouge"]])
+            )
             self.tell(whole, 0, f"; {item.message}", item.remedy, tuple(also))
         return left
 
@@ -328,6 +332,11 @@ class _Report:
             return bool((tags <= item.last_motion).any())
         numbers = np.array([s.length_number for s in self.motions.snapshots])[self.motions.snapshot[tags]]
         return bool((numbers != item.tool).any())
+
+    def called(self, tool: int) -> str:
+        """How a tool is called, by what tells it apart in the machine."""
+        machine = self.result.job.machine
+        return next((tool_name(t) for t in self.result.job.tools.tools if tool_key(machine, t) == tool), f"T{tool}")
 
     @property
     def _design(self) -> str:
@@ -341,8 +350,9 @@ class _Report:
         made = np.unique(places.tag[places.tag >= 0])
         rest = f"; {more} smaller places more" if more > 0 else ""
         if cause.kind == "material.gouge":
-            told = f"{f'T{tool}' if tool else 'a cut'} gouges {self._design}, {amount:.3f} mm deep"
-            bodies = (f"T{tool} cutter", self._design) if tool else (self._design,)
+            called = self.called(tool)
+            told = f"{called if tool else 'a cut'} gouges {self._design}, {amount:.3f} mm deep"
+            bodies = (f"{called} cutter", self._design) if tool else (self._design,)
             place = self.where(int(made[0]) if len(made) else -1, worst)
         else:
             x, y, z = self.on_part(worst)

@@ -98,6 +98,9 @@ class Holding:
             self._cut_to(event.segment)
             self._happen(event)
         self._cut_to(len(self.knots.motion))
+        for piece in list(self.pieces):  # what was milled off after the last grip was worked
+            if piece.gone is None:
+                self._part(piece, len(self.knots.motion))
         self._after()
         self.result.held = [
             {"grip": s.grip, "piece": s.piece, "begin": s.begin, "end": None if s.end == np.inf else s.end}
@@ -118,6 +121,11 @@ class Holding:
             cutting.designs = list(zip(*designs_of(self.result, stock.name), strict=True))
             made[stock.name] = cutting
             self.pieces.insert(0, Piece(cutting))
+        if self.job.file.switches.loop > 1 and any(piece.cutting.designs for piece in self.pieces):
+            self.docket.add(
+                "check.limit", "the program was run several times: only what the first pass made is held against the design",
+                severity="caution", remedy="Rehearse it once to have the part compared; the further passes are asked for contact and holding.",
+            )  # fmt: skip
         for grip in self.grips.values():
             if grip.starts == "closed" and grip.kind != "catcher":
                 self._take_hold(grip, 0.0, 0, None)
@@ -373,13 +381,13 @@ class Holding:
         found = components(piece.cutting.stock)
         if not found.loose:
             return
-        time = float(self.knots.t0[segment]) if segment < len(self.knots.t0) else self.result.reel.seconds
         stays = self._stays(piece, found, segment)
         others = [i for i in [found.main, *found.loose] if i != stays]
         whole, designs = piece.cutting.stock, piece.cutting.designs or []
         slivers = set(range(found.volume.shape[1])) - set(others)
         given = {name: self._most_of(mesh, found, [stays, *others], piece) for name, mesh in designs}
         last = int(max(found.tag[i] for i in others))
+        time = float(self.result.reel.end_time[last]) if last >= 0 else 0.0  # the cut that freed it
         where = self.result.reel.where(last, time) if last >= 0 else self.result.reel.where(-1)
         made = []
         for i in others:

@@ -28,7 +28,6 @@ if TYPE_CHECKING:  # what only a replay makes is not loaded for a check
     from ..material.comparison import Comparison
     from ..material.film import Film
     from ..material.stock import Stock
-    from .timing import Timing
 
 
 @dataclass(frozen=True)
@@ -152,6 +151,15 @@ class Timed(Opened):
         return next(
             (s for s in self.strands if s.reel.first <= motion < s.reel.first + len(s.reel.motions)), self.strands[0]
         )
+
+
+@dataclass
+class Timing:
+    """pairs: moved by different channels; proved: of them those that no delay can make touch; unknown: not known within the bound."""
+
+    pairs: int = 0
+    proved: int = 0
+    unknown: int = 0
 
 
 @dataclass

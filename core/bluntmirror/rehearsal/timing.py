@@ -30,7 +30,7 @@ from ..geometry.frames import Floats
 from ..geometry.mesh import joined
 from ..machine.screws import Screws, between
 from ..timeline.clock import Meeting
-from .result import Rehearsal
+from .result import Rehearsal, Timing
 
 TOUCH_MM = 0.02  # nearer than this, in a box no larger, two bodies count as touching
 MOST_BOXES = 4000  # of one pair in one stretch, before it is said that it is not known
@@ -43,15 +43,6 @@ class Touch:
     delay: float
     late: int
     place: tuple[float, float]
-
-
-@dataclass
-class Timing:
-    """pairs: moved by different channels; proved: of them those that no delay can make touch; unknown: not known within the bound."""
-
-    pairs: int = 0
-    proved: int = 0
-    unknown: int = 0
 
 
 @dataclass
