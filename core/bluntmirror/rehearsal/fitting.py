@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..job import Job
+from ..job.channel import channel_view
 from ..job.models import Datum, Insert, MachineFile
 from ..machine import Chain
 from .result import Strand
@@ -22,8 +23,12 @@ class Fit:
 
 def fit(job: Job, machine: MachineFile) -> list[Fit]:
     """A job beside another machine: axes, mounts, stations, travels of the datums, spindle speed, the machine's own codes."""
-    chain = Chain(machine)
     here = check_program(job).strands[0]
+    entry = job.file.programs[0]
+    lacking_channels = sorted({p.channel for p in job.file.programs} - {c.number for c in machine.channels})
+    if entry.channel not in lacking_channels:  # as the program would know it
+        machine = channel_view(replace(job, machine=machine), entry).machine
+    chain = Chain(machine)
     used = set()
     speed = 0.0
     tools: set[int] = set()
@@ -34,7 +39,14 @@ def fit(job: Job, machine: MachineFile) -> list[Fit]:
         speed = float(np.abs(motions.rpm).max())
         tools = {int(t) for t in np.unique(motions.tool)} - {0}
     result = _kind_of_machine(job, machine, here)
-    channel = machine.channels[0]
+    if len(job.file.programs) > 1:
+        told = (
+            f"it has no channel {', '.join(map(str, lacking_channels))}"
+            if lacking_channels
+            else "every program has its channel"
+        )
+        result.append(Fit("channels", not lacking_channels, told))
+    channel = next((c for c in machine.channels if c.number == entry.channel), machine.channels[0])
     missing = sorted(used - set(channel.axes))
     told = (
         f"it lacks {' and '.join(missing)}" if missing else f"all of {' '.join(sorted(used))}" if used else "none moves"

@@ -102,7 +102,7 @@ def _signs_between(job: Job, chain: Chain, tool: Mount, work: Mount) -> list[Fau
     if {"X", "Y", "Z"} <= set(moved) and float(np.dot(np.cross(moved["X"], moved["Y"]), moved["Z"])) < 0:
         faults.append(Fault("axes X, Y, Z", "they are left-handed: one of them runs the wrong way (ISO 841)",
                             "Turn round the direction of the axis whose + moves the tool, seen from the work, towards −."))  # fmt: skip
-    lathe = job.machine.work_spindle is not None
+    lathe = _turns_work(job)
     if "Z" in moved and not lathe and float(moved["Z"] @ pose[:3, 2]) < -ALIKE:
         faults.append(Fault("axis Z", "+Z leads the tool into the work; it must lead away from it (ISO 841)",
                             "Turn round the direction of Z's joint."))  # fmt: skip
@@ -127,7 +127,12 @@ def _positions(job: Job, chain: Chain) -> list[Fault]:
     for axis, joint in chain.joints.items():
         if joint.type == "linear" and joint.travel is None:
             faults.append(Fault(f"axis {axis}", "it has no travel: overtravel cannot be found", "Give its travel."))
-    if kinematics_of(job, chain, job.machine.channels[0].number) is None and not job.machine.work_spindle:
+    if kinematics_of(job, chain, job.machine.channels[0].number) is None and not _turns_work(job):
         faults.append(Fault("axes X, Y, Z", "they do not span space: tilted planes and tip control cannot be worked out",
                             "Give the channel X, Y and Z in three directions."))  # fmt: skip
     return faults
+
+
+def _turns_work(job: Job) -> bool:
+    """Whether a spindle of the machine turns work: such a one needs no Y."""
+    return job.machine.work_spindle is not None or any(spindle.turns == "work" for spindle in job.machine.spindles)
