@@ -29,6 +29,7 @@ import manifold3d
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from bench.channels import channels
 from bench.language import language
 from bench.mutants import mutants
 from bluntmirror.contact.bodies import NO_PIECES, Body
@@ -308,6 +309,7 @@ def comparing() -> None:
 PARTS = {
     "reading": reading, "language": lambda: language(seconds, row), "finishing": finishing, "contact": contact,
     "turning": turning, "poses": poses, "comparing": comparing,
+    "channels": lambda: channels(row),
 }  # fmt: skip
 
 if __name__ == "__main__":
