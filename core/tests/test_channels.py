@@ -170,6 +170,15 @@ class Clock(WithFolder):
         self.assertAlmostEqual(ends[1], 0.4 + trapezoid_seconds(150, 30000, 5000), places=6)
         self.assertAlmostEqual(ends[2], 0.3 + trapezoid_seconds(180, 30000, 5000), places=6)
 
+    def test_a_turret_is_its_channels_whether_listed_or_not(self) -> None:
+        machine = twin()
+        for channel, axis in zip(machine["channels"], ("TU", "TL"), strict=True):
+            channel["axes"].remove(axis)
+        programs = {1: HEAD + "T0202\nM30\n", 2: HEAD + "T0202\nM30\n"}
+        result = check_program(channels_job(self.folder, machine, programs))
+        turned = [row["TU"] or row["TL"] for row in rows(result) if row["kind"] == "toolchange"]
+        self.assertEqual([float(value) for value in turned], [180.0, 180.0])
+
 
 class AnyTiming(WithFolder):
     """A drill of either turret over the axis, one after the other: apart only because the second comes late."""

@@ -5,6 +5,8 @@ import unittest
 from typing import Any
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from bluntmirror.export.models import VerdictFile
 from bluntmirror.export.verdict import verdict_dict
@@ -117,6 +119,32 @@ class HandOver(Hands):
         # The sub chuck is not ready yet when the main one opens: the bar is nobody's, and that is told once.
         early = self.run_job("M100\nM101\nM11\nM30\n", APPROACH + "M212\nG4 U0.3\nM101\nG4 U2.\nM30\n")
         self.assertEqual(self.found(early), [("hold.dropped", 1, 4)])
+
+
+class Twin(Hands):
+    """Any order of opening and closing, beside who must hold the bar by plain sets."""
+
+    @given(st.lists(st.sampled_from(["M10", "M11", "M210", "M211"]), max_size=7))
+    @settings(max_examples=12, deadline=None)
+    def test_any_order_of_hands(self, codes: list[str]) -> None:
+        holds, dropped_at, since = ["main chuck"], 0, 0
+        for number, code in enumerate(codes):
+            grip = "sub chuck" if code.startswith("M2") else "main chuck"
+            if dropped_at:
+                continue
+            if code in ("M10", "M210") and grip not in holds:
+                holds.append(grip)
+            elif code in ("M11", "M211") and grip in holds:
+                holds.remove(grip)
+                since = number
+                if not holds:
+                    dropped_at = 4 + since
+        body = "".join(f"{code}\n" for code in codes)
+        result = self.run_job(
+            f"M100\nM101\n{body}M30\n", APPROACH + "M101\nM30\n", checks={"resolution": 4.0, "near": 0}
+        )
+        self.assertEqual(self.found(result), [("hold.dropped", 1, dropped_at)] if dropped_at else [])
+        self.assertEqual(result.stocks[0].held_by, holds)
 
 
 class Parting(Hands):

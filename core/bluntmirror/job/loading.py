@@ -373,7 +373,21 @@ def read_machine(file: Path, shown: str) -> MachineFile:
     if machine.units == "inch":
         machine = models.in_millimetres(machine, INCH_MM)
     _check_machine(machine, shown)
-    return machine
+    return _with_turret_axes(machine)
+
+
+def _with_turret_axes(machine: MachineFile) -> MachineFile:
+    """A turret is its channel's to index, whether the channel lists its axis or not."""
+    own: dict[int, list[str]] = {}
+    for turret in machine.turrets:
+        own.setdefault(turret.channel, []).append(turret.axis)
+    channels = [
+        channel.model_copy(
+            update={"axes": [*channel.axes, *(a for a in own.get(channel.number, []) if a not in channel.axes)]}
+        )
+        for channel in machine.channels
+    ]
+    return machine.model_copy(update={"channels": channels}) if machine.turrets else machine
 
 
 def read_tools(file: Path, shown: str) -> ToolsFile:
@@ -490,8 +504,6 @@ def _check_lists(machine: MachineFile, axes: set[str], shown: str) -> None:
     for turret in machine.turrets:
         must(turret.axis in axes, f"turrets.{turret.name}", f"no joint moves axis {turret.axis}")
         must(turret.channel in numbers, f"turrets.{turret.name}", f"there is no channel {turret.channel}")
-        has = any(turret.axis in c.axes for c in machine.channels if c.number == turret.channel)
-        must(has, f"turrets.{turret.name}", f"channel {turret.channel} does not have its axis {turret.axis}")
     for grip in machine.grips:
         must(grip.mount in every, f"grips.{grip.name}", f"there is no mount '{grip.mount}'")
         for axis in grip.jaws.axes if grip.jaws else []:

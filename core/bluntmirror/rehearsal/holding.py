@@ -172,6 +172,8 @@ class Holding:
 
     def _take_hold(self, grip: Grip, time: float, segment: int, event: Happening | None) -> None:
         """A grip has closed, or is closed at the start (`event` None)."""
+        if any(spell.grip == grip.name and spell.end == np.inf for spell in self.spells):
+            return  # it holds already
         found = self._within(grip, segment)
         where = self.where(event) if event else self.result.reel.where(-1)
         if found is None:
