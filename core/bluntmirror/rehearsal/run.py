@@ -29,7 +29,7 @@ from .order import check_order
 from .partial import check_partial
 from .registers import check_registers
 from .result import Rehearsal, Strand, Timed
-from .spindles import check_spindles, feeds_of_the_moment, spindle_speeds
+from .spindles import check_frames, check_spindles, feeds_of_the_moment, spindle_speeds
 from .virtual_control import control_setup, kinematics_of
 from .waits import check_waits
 
@@ -104,6 +104,7 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
     speeds = spindle_speeds(strands)
     for strand in strands:
         check_spindles(strand, speeds)
+        check_frames(strand)
     check_waits(waits, left, docket)
     check_partial(result)
     return result

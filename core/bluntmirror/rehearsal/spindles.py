@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
 from ..job import Job
+from ..job.channel import work_spindle
 from ..machine import Chain
 from ..program.motions import ARC, FEED, THREAD
 from .result import Strand
@@ -146,3 +147,17 @@ def check_spindles(strand: Strand, speeds: dict[str, Speed]) -> None:
         else:
             docket.add("spindle.still", f"T{number} is moved at feed while {first.spindle} stands", where=where, count=len(still),
                        remedy=f"Start {first.spindle} first, in this channel or before a common wait mark in another.")  # fmt: skip
+
+
+def check_frames(strand: Strand) -> None:
+    """Tip control and tilted planes are worked out for the spindle that a channel works at first; on another they are not yet."""
+    motions, machine = strand.reel.motions, strand.job.machine
+    first = work_spindle(machine, strand.channel)
+    works = {s.name for s in machine.spindles if s.turns == "work"}
+    framed = [i for i, s in enumerate(motions.snapshots) if s.frame and first and s.spindle in works - {first.name}]
+    rows = np.flatnonzero(np.isin(motions.snapshot, framed))
+    if len(rows):
+        where = strand.reel.where(int(rows[0]), last=int(rows[-1]))
+        name = motions.snapshots[int(motions.snapshot[rows[0]])].spindle
+        strand.docket.add("check.limit", f"tip control or a tilted plane on {name}: worked out as on {first.name if first else ''}; what follows "
+                          "cannot be trusted", where=where, count=len(rows))  # fmt: skip
