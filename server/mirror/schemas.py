@@ -6,7 +6,7 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from bluntmirror.export.models import AxisUse, Checked, FindingEntry, RulesRun, StockResult, ToolUse
+from bluntmirror.export.models import AxisUse, ChannelTime, Checked, FindingEntry, RulesRun, StockResult, ToolUse
 from bluntmirror.program.operations import Operation
 from bluntmirror.program.state import State
 
@@ -93,6 +93,7 @@ class Result(Schema):
     """The verdict without its findings."""
 
     time: float
+    channels: list[ChannelTime] | None = None  # of a machine that has several
     axes: list[AxisUse]
     tools: list[ToolUse]
     stock: list[StockResult]

@@ -1156,6 +1156,24 @@ export interface components {
                 number
             ] | null;
         };
+        /**
+         * ChannelTime
+         * @description What a channel does with its time, in seconds.
+         */
+        ChannelTime: {
+            /** Number */
+            number: number;
+            /** Time */
+            time: number;
+            /** Cutting */
+            cutting: number;
+            /** Rapid */
+            rapid: number;
+            /** Waiting */
+            waiting: number;
+            /** Other */
+            other: number;
+        };
         /** Checked */
         Checked: {
             /** Resolution */
@@ -1359,6 +1377,8 @@ export interface components {
         Result: {
             /** Time */
             time: number;
+            /** Channels */
+            channels?: components["schemas"]["ChannelTime"][] | null;
             /** Axes */
             axes: components["schemas"]["AxisUse"][];
             /** Tools */

@@ -2,6 +2,7 @@ import { useMemo, useRef, useSyncExternalStore } from "react";
 
 import type { Finding } from "../api/client";
 import { clock, toolColour } from "../look";
+import { longestChain } from "../replay/chain";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { Mark } from "../inspector/Mark";
@@ -33,6 +34,7 @@ export function Tape({ replay, player, findings, selected, passing, onFinding }:
   const shift = useMemo(() => spread(findings.map((finding) => finding.data.time), total), [findings, total]);
   const operations = replay.description.operations ?? [];
   const step = stepFor(total);
+  const chain = useMemo(() => (replay.lanes.length > 1 ? longestChain(replay.lanes) : []), [replay]);
   const drag = (event: React.PointerEvent) => {
     if (event.buttons !== 1) return;
     const box = rail.current!.getBoundingClientRect();
@@ -78,6 +80,9 @@ export function Tape({ replay, player, findings, selected, passing, onFinding }:
                   </div>
                 );
               })}
+              {chain.filter((link) => link.lane === number).map((link) => (
+                <div key={link.begin} className="tape-chain" style={{ left: share(link.begin), width: share(link.end - link.begin) }} title="fixes the cycle: shorter here is shorter in all" />
+              ))}
               {lane.waits.map((wait) => (
                 <div
                   key={`${wait.begin} ${wait.mark}`}

@@ -5,6 +5,7 @@ import { Alert, Spin } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 
 import { api, type Finding, type Judgement } from "../api/client";
+import { ChannelTimes } from "../inspector/ChannelTimes";
 import { Docket, Verdict } from "../inspector/Docket";
 import { Margins } from "../inspector/Margins";
 import { PartList } from "../inspector/PartList";
@@ -52,7 +53,7 @@ interface ReplayingProps {
   onTriage: Parameters<typeof Docket>[0]["onTriage"];
 }
 
-type Tab = "docket" | "part" | "tools" | "margins";
+type Tab = "docket" | "part" | "tools" | "margins" | "channels";
 const SCRIPT_WIDTH = 250;
 const SCRIPTS_WIDTH = 400; // of several channels
 const INSPECTOR_WIDTH = 316;
@@ -174,6 +175,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
               ["part", "Part"],
               ["tools", "Tools"],
               ["margins", "Margins"],
+              ...(several ? ([["channels", "Clock"]] as [Tab, string][]) : []),
             ]}
           />
           <div className="inspector-body">
@@ -182,6 +184,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
             )}
             {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} onSpot={toSpot} onDeviation={showDeviation} />}
             {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
+            {tab === "channels" && <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={seek} />}
             {tab === "margins" && <Margins rehearsal={rehearsal} onTime={seek} />}
           </div>
         </section>
