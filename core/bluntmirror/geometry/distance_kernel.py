@@ -4,6 +4,8 @@ import numpy as np
 
 from ..compiled import njit, prange
 
+SLIVER = 1e-8  # square of height over longest edge, below which a triangle is one
+
 
 @njit(cache=True)
 def closest_on_triangle(t, px, py, pz):
@@ -38,6 +40,14 @@ def closest_on_triangle(t, px, py, pz):
     if va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
         s = (d4 - d3) / ((d4 - d3) + (d5 - d6))
         return bx + s * (cx - bx), by + s * (cy - by), bz + s * (cz - bz), 5
+    # Over the face. Shares of the area lose their digits on slivers: there straight down onto the plane.
+    nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    wx, wy, wz = vx - ux, vy - uy, vz - uz
+    longest = max(ux * ux + uy * uy + uz * uz, vx * vx + vy * vy + vz * vz, wx * wx + wy * wy + wz * wz)
+    area = nx * nx + ny * ny + nz * nz
+    if area < SLIVER * longest * longest:
+        k = (nx * (px - ax) + ny * (py - ay) + nz * (pz - az)) / area
+        return px - k * nx, py - k * ny, pz - k * nz, 0
     whole = 1.0 / (va + vb + vc)
     s, r = vb * whole, vc * whole
     return ax + ux * s + vx * r, ay + uy * s + vy * r, az + uz * s + vz * r, 0
