@@ -1,4 +1,5 @@
-"""Writes the demo shop, Saltmarsh Instruments: run `python -m demo.build` from the root of the project.
+"""Writes the demo shop, Saltmarsh Instruments: run `python -m demo.build` from the root of the project
+(`python -m demo.build JOB…` writes those jobs alone).
 
 Every job exists as released and in a flawed revision; FAULTS names each flaw by the finding that must tell it.
 """
@@ -7,11 +8,12 @@ from __future__ import annotations
 
 import json
 import shutil
+import sys
 from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import bracket, clip, fairing, gland, hydrophone, lid, nosecone, plate, shells, union
+from . import bracket, clip, fairing, gland, hydrophone, lid, nosecone, plate, shells, tether, union
 from .machines import MACHINES
 from .shop import Json, crib, tools_file
 from .solids import mesh_of
@@ -20,7 +22,7 @@ ROOT = Path(__file__).parent
 JOBS = {
     "buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing,
     "nose-cone": nosecone, "gland-plates": gland, "hull-union": union, "cable-clip": clip,
-    "hydrophone-body": hydrophone,
+    "hydrophone-body": hydrophone, "tether-head": tether,
 }  # fmt: skip
 FAULTS = {
     "buoy-lid": {
@@ -69,6 +71,11 @@ FAULTS = {
         "the neck's diameter typed wrong": "material.gouge",
         "the lower turret left where the second spindle comes": "contact.body",
         "the second spindle never told to follow": "hold.speed",
+    },
+    "tether-head": {
+        "the wait mark before the main chuck has closed": "hold.early",
+        "the second spindle stopped too far back": "hold.short",
+        "the second chuck opened before the cut-off": "hold.dropped",
     },
     # What the program check alone must find, in the order of the lines; the rehearsal adds what comes of it.
     "cable-clip": {
@@ -128,30 +135,42 @@ def channels_of(job, flawed: bool) -> list[Json]:  # type: ignore[no-untyped-def
     return job.channels(flawed) if hasattr(job, "channels") else []
 
 
-def main() -> None:
+def write_shop() -> None:
+    """Machines, the crib and every job, from nothing."""
     for folder in ("jobs", "machines"):
         shutil.rmtree(ROOT / folder, ignore_errors=True)
     (ROOT / "machines").mkdir()
     for name, machine in MACHINES.items():
         write_json(ROOT / "machines" / f"{name}.json", machine)
     write_json(ROOT / "tools.json", tools_file(crib()))
-    for name, job in JOBS.items():
-        designs = job.designs() if hasattr(job, "designs") else {"design.stl": job.design()}
-        meshes = {file: mesh_of(solid) for file, solid in designs.items()}
-        for flawed, revision in ((False, "1-as released"), (True, "2-flawed")):
-            folder = ROOT / "jobs" / name / revision
-            folder.mkdir(parents=True)
-            write_json(folder / "job.json", job_file(job, flawed))
-            write_json(folder / "machine.json", MACHINES[job.MACHINE])
-            write_json(folder / "tools.json", tools_file(job.tools(crib(), flawed)))
-            for file, mesh in meshes.items():
-                write_stl(folder / file, mesh, job.NAME)
-            (folder / job.PROGRAM).write_text("\n".join(job.program(flawed)) + "\n")
-            for entry in channels_of(job, flawed):
-                (folder / entry["main"]).write_text("\n".join(entry["lines"]) + "\n")
-            for file, lines in getattr(job, "SUBPROGRAMS", {}).items():
-                (folder / file).write_text("\n".join(lines()) + "\n")
+    for name in JOBS:
+        write_job(name)
+
+
+def write_job(name: str) -> None:
+    """Both revisions of a job."""
+    job = JOBS[name]
+    designs = job.designs() if hasattr(job, "designs") else {"design.stl": job.design()}
+    meshes = {file: mesh_of(solid) for file, solid in designs.items()}
+    for flawed, revision in ((False, "1-as released"), (True, "2-flawed")):
+        folder = ROOT / "jobs" / name / revision
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir(parents=True)
+        write_json(folder / "job.json", job_file(job, flawed))
+        write_json(folder / "machine.json", MACHINES[job.MACHINE])
+        write_json(folder / "tools.json", tools_file(job.tools(crib(), flawed)))
+        for file, mesh in meshes.items():
+            write_stl(folder / file, mesh, job.NAME)
+        (folder / job.PROGRAM).write_text("\n".join(job.program(flawed)) + "\n")
+        for entry in channels_of(job, flawed):
+            (folder / entry["main"]).write_text("\n".join(entry["lines"]) + "\n")
+        for file, lines in getattr(job, "SUBPROGRAMS", {}).items():
+            (folder / file).write_text("\n".join(lines()) + "\n")
 
 
 if __name__ == "__main__":
-    main()
+    if sys.argv[1:]:
+        for job_name in sys.argv[1:]:
+            write_job(job_name)
+    else:
+        write_shop()

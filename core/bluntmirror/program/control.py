@@ -72,6 +72,7 @@ class Setup:
     )  # of a machine that has several, C axes by their words
     addressed: str = ""  # the spindle of them that is meant at the start
     grips: dict[str, Grip] = field(default_factory=dict)
+    no_tool_axes: frozenset[str] = frozenset()  # they move a slide that bears none of the channel's tools
     named_axes: dict[str, str] = field(default_factory=dict)  # an axis' own name ("X2") → its name in this channel
     max_blocks: int = 2_000_000
     max_depth: int = 64

@@ -15,7 +15,8 @@ from .writer import Writer
 def straight(run: Writer, kind: int, axes: dict[str, float], exact: bool = False, words: Words | None = None) -> None:
     """A straight move to program coordinates."""
     control = run.control
-    if kind == FEED:
+    cuts = kind == FEED and not (axes and run.setup.no_tool_axes.issuperset(axes))
+    if cuts:
         checks.check_before_cut(run)
     checks.check_offset(run)
     shaped = control.shaped(axes)
@@ -26,7 +27,7 @@ def straight(run: Writer, kind: int, axes: dict[str, float], exact: bool = False
         more = _corner(run, words)
     feed = 0.0
     if kind == FEED:
-        run.cut_since_change = True
+        run.cut_since_change |= cuts
         held = run.corners or run.compensation or run.collecting is not None
         asked = control.feed_mode == "inverse-time" and not held
         feed = -1.0 if asked else feeds.feed_rate(run, distance(run, shaped))

@@ -13,7 +13,7 @@ What stands within a grip's reach is told from the piece as it is at that moment
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 import numpy as np
@@ -81,7 +81,7 @@ class Holding:
         self.speeds: dict[str, Speed] = spindle_speeds(result.strands)
         self.pieces: list[Piece] = []
         self.spells: list[Held] = []  # of grips that hold, closed ones first
-        self.closing: list[tuple[str, str, float, float]] = []  # grip, piece, code, ready: what may touch meanwhile
+        self.worked: list[tuple[Happening, str]] = []  # what grips did, and the piece they did it to
         self.off_reach: set[str] = set()
         self.at = 0  # the segment up to which all has been cut
         self.bushes: dict[
@@ -187,7 +187,7 @@ class Holding:
             return
         piece, length, diameter = found
         if event:
-            self.closing.append((grip.name, piece.name, event.begun, event.time))
+            self.worked.append((event, piece.name))
             self._stand_jaws_from(grip, event, diameter)
         elif grip.jaws:
             self._stand_jaws(grip, 0, 0, diameter)
@@ -218,7 +218,7 @@ class Holding:
         for spell in held:
             spell.end = event.time
             piece = next(p for p in self.pieces if p.name == spell.piece)
-            self.closing.append((grip.name, piece.name, event.time, event.ready))
+            self.worked.append((event, piece.name))
             if grip.kind != "chuck":
                 continue
             self._check_speed_at(grip, piece, event.time, self.where(event), "opens from")
@@ -226,7 +226,13 @@ class Holding:
             if piece.held:
                 self._carry(piece, event.time, event.segment)
             elif not self._in_bar_feed(grip, piece, event.segment):
-                self._fall(piece, event.time, event.segment, self.where(event), f"{grip.name} opens")
+                self._fall(
+                    piece,
+                    event.time,
+                    event.segment,
+                    self.where(event),
+                    f"{grip.name} opens while nothing else holds {piece.name}",
+                )
 
     def _push(self, grip: Grip, event: Happening) -> None:
         """Push the bar that lies in a grip along its Z until it meets a body."""
@@ -349,10 +355,36 @@ class Holding:
         if not catcher:
             self.docket.add(
                 "hold.dropped",
-                f"{because} while nothing else holds {piece.name}: it falls",
+                f"{because}: it falls",
                 where=where,
                 bodies=(piece.name,),
+                **self._put_right(piece, time),
             )
+
+    def _put_right(self, piece: Piece, time: float) -> dict[str, str]:
+        """What would have held a piece that falls: the grip that was closing, the one that opened too soon, the one that closes too late."""
+        chucks = [event for event in self.events.in_order if self.grips[event.act.name].kind == "chuck"]
+        if closing := [e for e in chucks if e.what == "closed" and e.begun <= time < e.ready - 1e-9]:
+            first = min(closing, key=lambda e: e.ready)
+            return {
+                "remedy": f"Dwell {first.ready - time:.2f} s longer before this: {first.act.name} is still closing."
+            }
+        let_go = {
+            spell.grip
+            for spell in self.spells
+            if spell.piece.split("/")[0] == piece.name.split("/")[0] and spell.end < time - 1e-9
+        }
+        if opened := [e for e in chucks if e.what == "opening" and e.time < time - 1e-9 and e.act.name in let_go]:
+            last = max(opened, key=lambda e: e.time)
+            return {
+                "remedy": f"Open {last.act.name} only after this: it opens in {last.act.program} line {last.act.line}, {time - last.time:.2f} s before."
+            }
+        if late := [e for e in chucks if e.what == "closed" and e.begun > time]:
+            first = min(late, key=lambda e: e.begun)
+            return {
+                "remedy": f"Close {first.act.name} first: it closes in {first.act.program} line {first.act.line}, {first.ready - time:.2f} s too late."
+            }
+        return {}
 
     def _catcher(self, piece: Piece, segment: int) -> str:
         """The catcher whose box the middle of a piece is in, or above."""
@@ -418,7 +450,7 @@ class Holding:
                 if own is not piece and own.cutting.placement.link == before:
                     own.cutting.watch.change(segment, self._entering(own, segment), own.cutting._spindle())
             elif own is not piece or (any(grip.kind == "chuck" for grip in self.grips.values()) and spells):
-                self._fall(own, time, segment, where, f"{own.name} is cut off")
+                self._fall(own, time, segment, where, f"{own.name} is cut off while nothing holds it")
 
     def _stays(self, piece: Piece, found: Components, segment: int) -> int:
         """The component that keeps the name: what the grip that carries it holds most of; where none does, the largest."""
@@ -574,8 +606,8 @@ class Holding:
             empty = self.bushes[bush, piece_name]
             self.docket.add("hold.left", f"{piece_name} is drawn out of {bush}: {empty:.2f} mm of it are empty", where=where,
                             bodies=(bush, piece_name), amount=empty)  # fmt: skip
-        for grip, piece, begun, ready in self.closing:
-            self._check_early(grip, piece, begun, ready)
+        for event, name in self.worked:
+            self._check_early(event, name)
 
     def _rows(self, begin: float, end: float) -> np.ndarray:
         """The segments that lie in a stretch of time."""
@@ -627,15 +659,17 @@ class Holding:
                 amount=float(apart.max()),
             )  # fmt: skip
 
-    def _check_early(self, grip: str, name: str, begun: float, ready: float) -> None:
+    def _check_early(self, event: Happening, name: str) -> None:
         """Nothing of what is being gripped or let go may move, be cut or be turned up before the grip has had its time."""
+        grip, begun, ready = event.act.name, event.begun, event.ready
         if ready - begun < 1e-9:
             return
         piece = next((p for p in self.pieces if p.name == name), None)
         rows = self._rows(begun, ready)
         if piece is None or not len(rows):
             return
-        knots, found = self.knots, []  # time, motion
+        knots, found = self.knots, []  # time, where
+        at = self.result.reel.where
         mount = self.mounts[grip]
         stands = piece.cutting.machine_from_work
         for segment in rows.tolist():
@@ -646,23 +680,25 @@ class Holding:
                 ]) for k in (0, 1)
             ]  # fmt: skip
             if np.abs(ends[1] - ends[0]).max() > 1e-6:
-                lanes = self._lanes_that_move(segment, [mount.link, piece.cutting.placement.link])
-                found.append((max(float(knots.t0[segment]), begun), lanes))
+                time = max(float(knots.t0[segment]), begun)
+                found.append(
+                    (time, at(self._lanes_that_move(segment, [mount.link, piece.cutting.placement.link]), time))
+                )
                 break
         reel = self.result.reel
         cut = np.flatnonzero(piece.cutting.removed & (reel.begin_time < ready - 1e-9) & (reel.end_time > begun + 1e-9))
         if len(cut):
             first = int(cut[np.argmin(reel.begin_time[cut])])
-            found.append((max(float(reel.begin_time[first]), begun), first))
-        for time, motion in self._turned_up(mount, begun, ready):
-            found.append((time, motion))
+            time = max(float(reel.begin_time[first]), begun)
+            found.append((time, at(first, time)))
+        found += self._turned_up(mount, event)
         if not found:
             return
-        time, motion = min(found)
+        time, where = min(found, key=lambda each: each[0])
         if ready - time <= 1e-6:
             return
         self.docket.add(
-            "hold.early", f"{name} is moved, cut or turned up {ready - time:.2f} s before {grip} is ready", where=reel.where(motion, time),
+            "hold.early", f"{name} is moved, cut or turned up {ready - time:.2f} s before {grip} is ready", where=where,
             bodies=(grip, name), amount=ready - time, remedy=f"Dwell {ready - time:.2f} s longer before this.",
         )  # fmt: skip
 
@@ -681,18 +717,24 @@ class Holding:
                 return int(self.knots.lanes[segment, lane])
         return int(self.knots.motion[segment])
 
-    def _turned_up(self, mount: Mount, begun: float, ready: float) -> list[tuple[float, int]]:
-        """When, while a grip is not ready, its spindle is given a higher speed, and in which motion."""
+    def _turned_up(self, mount: Mount, event: Happening) -> list[tuple[float, Where]]:
+        """When, while a grip is not ready, its spindle is given a higher speed, and where."""
         path = {step.name for step in self.chain.path_to(mount.link)}
         found = []
         for spindle in self.job.machine.spindles:
             speed = self.speeds.get(spindle.name)
             if speed is None or spindle.turns != "work" or self.chain.mounts[spindle.mount].link not in path:
                 continue
-            for time in speed.time[(speed.time > begun + 1e-9) & (speed.time < ready - 1e-9)].tolist():
-                if abs(float(speed.at(time))) > abs(float(speed.at(time - 1e-6))) + APART_RPM:
-                    segment = int(np.searchsorted(self.knots.t1, time, side="right"))
-                    found.append((time, int(self.knots.motion[min(segment, len(self.knots.motion) - 1)])))
+            for time, more, ask in speed.ups():
+                # At the very moment of the code it counts where it does not stand before it in the same program.
+                before = ask.strand is event.strand and ask.motion <= event.act.motion
+                if (
+                    more > APART_RPM
+                    and event.begun - 1e-9 <= time < event.ready - 1e-9
+                    and not (before and time < event.begun + 1e-9)
+                ):
+                    where = ask.strand.reel.where(min(ask.motion, len(ask.strand.reel.motions) - 1), time)
+                    found.append((time, replace(where, program=ask.program, line=ask.line) if ask.line else where))
         return found
 
     # --- what touches ---------------------------------------------------------------------------------------------------------

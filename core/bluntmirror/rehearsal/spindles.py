@@ -6,6 +6,7 @@ sync   one spindle follows another in speed and angle, until it is let go; it ke
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,11 +21,28 @@ from .result import Strand
 
 
 @dataclass(frozen=True)
+class Ask:
+    """What a channel asks of a spindle before one of its motions: a `spindle` speed, to follow (`sync`), to be let go (`unsync`).
+    Line 0: no code of its own asks for it (constant surface speed)."""
+
+    time: float
+    kind: str
+    spindle: str
+    rpm: float
+    follows: str
+    strand: Strand
+    motion: int
+    program: str = ""
+    line: int = 0
+
+
+@dataclass(frozen=True)
 class Speed:
     """A step function of time: rev/min from each moment on. Before the first it stands."""
 
     time: Floats  # (n,), s, ascending
     rpm: Floats
+    asks: tuple[Ask, ...]  # what changed it
 
     def at(self, times: Floats | float) -> Floats:
         place = np.searchsorted(self.time, np.asarray(times) + 1e-9, side="right") - 1
@@ -32,59 +50,63 @@ class Speed:
             np.where(place >= 0, self.rpm[np.maximum(place, 0)], 0.0) if len(self.time) else np.zeros(np.shape(times))
         )
 
+    def ups(self) -> Iterator[tuple[float, float, Ask]]:
+        """Time, rev/min more than before, and what asked for it, wherever the spindle is to turn faster."""
+        before = 0.0
+        for time, rpm, ask in zip(self.time.tolist(), self.rpm.tolist(), self.asks, strict=True):
+            if abs(rpm) > abs(before):
+                yield time, abs(rpm) - abs(before), ask
+            before = rpm
+
 
 def spindle_speeds(strands: list[Strand]) -> dict[str, Speed]:
     """Every named spindle's speed over time. A machine without named spindles has none here."""
-    events: list[
-        tuple[float, int, str, str, float, str]
-    ] = []  # time, order, kind, spindle, rev/min, the one it follows
-    for strand in strands:
-        if not strand.setup.spindles:
-            continue
-        reel, motions = strand.reel, strand.reel.motions
-        for act in strand.interpreted.acts:
-            if act.kind in ("spindle", "sync", "unsync"):
-                events.append(
-                    (
-                        _begin(reel.begin_time, reel.seconds, act.motion),
-                        len(events),
-                        act.kind,
-                        act.name,
-                        act.value,
-                        act.other,
-                    )
-                )
-        # Under constant surface speed every motion has a speed of its own; it begins with the motion.
-        named = np.array([s.spindle if not s.live else "" for s in motions.snapshots] or [""])[motions.snapshot]
-        change = np.flatnonzero(
-            (motions.rpm != np.append(np.nan, motions.rpm[:-1])) | (named != np.append(named[:1], named[:-1]))
-        )
-        own = {act.motion for act in strand.interpreted.acts if act.kind == "spindle"}
-        for row in change.tolist():
-            if named[row] and row not in own and motions.rpm[row] != 0:
-                events.append(
-                    (float(reel.begin_time[row]), len(events), "spindle", str(named[row]), float(motions.rpm[row]), "")
-                )
-    events.sort(key=lambda event: (event[0], event[1]))
+    asks = sorted((ask for strand in strands for ask in _asked(strand)), key=lambda ask: ask.time)
     names = list(dict.fromkeys(name for strand in strands for name in strand.setup.spindles))
     now = dict.fromkeys(names, 0.0)
     follows: dict[str, str] = {}
-    alike = _alike(strands) if any(kind == "sync" for _, _, kind, *_ in events) else {}
-    told: dict[str, list[tuple[float, float]]] = {name: [] for name in names}
-    for time, _, kind, name, rpm, other in events:
-        if kind == "sync":
-            follows[name] = other
-        elif kind == "unsync":
+    alike = _alike(strands) if any(ask.kind == "sync" for ask in asks) else {}
+    told: dict[str, list[tuple[float, float, Ask]]] = {name: [] for name in names}
+    for ask in asks:
+        if ask.kind == "sync":
+            follows[ask.spindle] = ask.follows
+        elif ask.kind == "unsync":
             follows.clear()
         else:
-            follows.pop(name, None)
-            now[name] = rpm
+            follows.pop(ask.spindle, None)
+            now[ask.spindle] = ask.rpm
         for follower, leader in follows.items():
             now[follower] = alike[follower, leader] * now[leader]
         for each in names:
             if not told[each] or told[each][-1][1] != now[each]:
-                told[each].append((time, now[each]))
-    return {name: Speed(np.array([t for t, _ in rows]), np.array([r for _, r in rows])) for name, rows in told.items()}
+                told[each].append((ask.time, now[each], ask))
+    return {
+        name: Speed(np.array([t for t, _, _ in rows]), np.array([r for _, r, _ in rows]), tuple(a for *_, a in rows))
+        for name, rows in told.items()
+    }
+
+
+def _asked(strand: Strand) -> list[Ask]:
+    """All that a channel asks of named spindles, in its own order."""
+    if not strand.setup.spindles:
+        return []
+    reel, motions = strand.reel, strand.reel.motions
+    asks = [
+        Ask(_begin(reel.begin_time, reel.seconds, act.motion), act.kind, act.name, act.value, act.other, strand, act.motion,
+            act.program, act.line)
+        for act in strand.interpreted.acts if act.kind in ("spindle", "sync", "unsync")
+    ]  # fmt: skip
+    # Under constant surface speed every motion has a speed of its own; it begins with the motion.
+    named = np.array([s.spindle if not s.live else "" for s in motions.snapshots] or [""])[motions.snapshot]
+    change = np.flatnonzero(
+        (motions.rpm != np.append(np.nan, motions.rpm[:-1])) | (named != np.append(named[:1], named[:-1]))
+    )
+    own = {ask.motion for ask in asks if ask.kind == "spindle"}
+    return asks + [
+        Ask(float(reel.begin_time[row]), "spindle", str(named[row]), float(motions.rpm[row]), "", strand, row)
+        for row in change.tolist()
+        if named[row] and row not in own and motions.rpm[row] != 0
+    ]
 
 
 def spindle_ways(job: Job, chain: Chain) -> dict[str, Floats]:
@@ -130,8 +152,10 @@ def check_spindles(strand: Strand, speeds: dict[str, Speed]) -> None:
     if not speeds or not len(motions):
         return
     snapshots = motions.snapshots
+    bearing = [i for i, axis in enumerate(motions.axes) if axis not in strand.setup.no_tool_axes]
+    moved = (np.diff(motions.end, axis=0, prepend=motions.start[None])[:, bearing] != 0.0).any(axis=1)
     for number in np.unique(motions.tool).tolist():
-        rows = np.flatnonzero((motions.tool == number) & np.isin(motions.kind, (FEED, ARC, THREAD)))
+        rows = np.flatnonzero((motions.tool == number) & np.isin(motions.kind, (FEED, ARC, THREAD)) & moved)
         still = [
             row for row in rows.tolist()
             if number and not (s := snapshots[int(motions.snapshot[row])]).live and s.spindle in speeds

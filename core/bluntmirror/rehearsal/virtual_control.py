@@ -120,6 +120,15 @@ def kinematics_of(job: Job, chain: Chain, channel: int) -> Kinematics | None:
         return None
 
 
+def _no_tool_axes(job: Job, chain: Chain, axes: tuple[str, ...]) -> frozenset[str]:
+    """The axes of a channel that no word of a tool's place moves, and that bear none of its tools: a second headstock, a quill."""
+    mounts = [chain.mounts[mount.name] for mount in job.machine.mounts if mount.takes == "tool"]
+    bearing = {
+        axis for mount in mounts for step in chain.path_to(mount.link) if step.joint for axis in step.joint.factors
+    }
+    return frozenset(axes) - bearing - set("XYZABC")
+
+
 def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics | None = None) -> Setup:
     """What the virtual control holds: offsets (datums worked out), registers, references."""
     axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
@@ -190,5 +199,6 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
         spindles={spindle.name: spindle for spindle in job.machine.spindles},
         addressed=first.name if (first := first_spindle(job.machine, channel)) else "",
         grips={grip.name: grip for grip in job.machine.grips},
+        no_tool_axes=_no_tool_axes(job, chain, axes),
         named_axes={job.renamed.get(axis, axis): axis for axis in axes},
     )
