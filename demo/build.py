@@ -13,7 +13,7 @@ from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import bracket, clip, fairing, gland, hydrophone, lid, nosecone, plate, shells, tether, union
+from . import bracket, clip, fairing, gland, hydrophone, lid, nosecone, plate, shaft, shells, tether, union
 from .machines import MACHINES
 from .shop import Json, crib, tools_file
 from .solids import mesh_of
@@ -22,7 +22,7 @@ ROOT = Path(__file__).parent
 JOBS = {
     "buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing,
     "nose-cone": nosecone, "gland-plates": gland, "hull-union": union, "cable-clip": clip,
-    "hydrophone-body": hydrophone, "tether-head": tether,
+    "hydrophone-body": hydrophone, "tether-head": tether, "drive-shaft": shaft,
 }  # fmt: skip
 FAULTS = {
     "buoy-lid": {
@@ -76,6 +76,11 @@ FAULTS = {
         "the wait mark before the main chuck has closed": "hold.early",
         "the second spindle stopped too far back": "hold.short",
         "the second chuck opened before the cut-off": "hold.dropped",
+    },
+    "drive-shaft": {
+        "the steady rest closed off centre": "hold.off_centre",
+        "a wait mark missing": "program.wait",
+        "so that the rest opens while the tool still cuts": "hold.early",
     },
     # What the program check alone must find, in the order of the lines; the rehearsal adds what comes of it.
     "cable-clip": {

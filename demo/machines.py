@@ -8,63 +8,8 @@ from __future__ import annotations
 import math
 from typing import Any
 
-Json = dict[str, Any]
-
-
-def box(size: list[float], at: list[float], turn: list[float] | None = None) -> Json:
-    return {"type": "box", "size": size, "at": at} | ({"turn": turn} if turn else {})
-
-
-def rod(diameter: float, length: float, at: list[float], turn: list[float] | None = None) -> Json:
-    return {"type": "cylinder", "diameter": diameter, "length": length, "at": at} | ({"turn": turn} if turn else {})
-
-
-def nose(at: list[float], turn: list[float] | None = None, scale: float = 1.0) -> Json:
-    """A spindle nose whose face is its origin, looking down."""
-    profile = [[0, 0], [42, 0], [44, 3], [44, 26], [62, 60], [62, 150], [0, 150]]
-    scaled = [[r * scale, z * scale] for r, z in profile]
-    return {"type": "revolve", "profile": scaled, "at": at} | ({"turn": turn} if turn else {})
-
-
-def linear(axis: str, direction: list[float], travel: list[float], rapid: float, accel: float) -> Json:
-    return {"axis": axis, "type": "linear", "direction": direction, "travel": travel, "rapid": rapid, "accel": accel}
-
-
-def rotary(axis: str, direction: list[float], at: list[float], travel: list[float] | None, rapid: float) -> Json:
-    return {
-        "axis": axis,
-        "type": "rotary",
-        "direction": direction,
-        "at": at,
-        "travel": travel,
-        "rapid": rapid,
-        "accel": 3600,
-    }
-
-
-def link(name: str, parent: str | None, joint: Json | None, *shapes: Json) -> Json:
-    entry: Json = {"name": name}
-    if parent:
-        entry["parent"] = parent
-    if joint:
-        entry["joint"] = joint
-    return entry | {"shapes": list(shapes)}
-
-
-def machine(name: str, links: list[Json], mounts: list[Json], axes: str, change: Json, **more: Any) -> Json:
-    rpm, seconds = more.pop("rpm"), more.pop("seconds")
-    return {
-        "format": "blunt-mirror/machine@1", "name": name, "links": links, "mounts": mounts,
-        "channels": [{"number": 1, "axes": list(axes)}], "reference": {"1": dict.fromkeys(axes, 0) | more.pop("home", {})},
-        "tool_change": {"at": change, "seconds": seconds}, "spindle": {"max_rpm": rpm}, "rapid": "dogleg", **more,
-    }  # fmt: skip
-
-
-def table_slots(length: float, depth: float, count: int, thick: float = 60) -> list[Json]:
-    """A table's top at z = 0, its slots open to the top."""
-    pitch = depth / count
-    top = [box([length, pitch - 14, 22], [0, (i - (count - 1) / 2) * pitch, -11]) for i in range(count)]
-    return [box([length, depth, thick - 22], [0, 0, -22 - (thick - 22) / 2]), *top]
+from .lathes import twin_spindle, two_turret
+from .links import Json, box, linear, link, machine, nose, rod, rotary, station_turn, table_slots
 
 
 def vertical_mill(name: str, travels: tuple[float, float, float], table: tuple[float, float], rates: Json) -> Json:
@@ -257,7 +202,7 @@ def lathe(name: str, live: bool) -> Json:
         a = math.radians(225.0 + 360.0 / stations * i)
         at = [0.0, reach * math.cos(a), reach * math.sin(a)]
         mounts.append({"name": f"station {i + 1}", "link": "turret", "at": [round(c, 6) for c in at], "takes": "tool", "station": i + 1,
-                       "turn": _station_turn(math.degrees(a))})  # fmt: skip
+                       "turn": station_turn(math.degrees(a))})  # fmt: skip
     axes = [*("XYZC" if live else "XZ"), "TR", "TAIL"]
     data = machine(name, links, mounts, "", {}, rpm=5000 if live else 4000, seconds=0.6)
     data["channels"] = [{"number": 1, "axes": axes, "diameters": ["X"]}]
@@ -274,86 +219,6 @@ def lathe(name: str, live: bool) -> Json:
                          "M45": {"does": "wait", "seconds": 0.5}, "M46": {"does": "wait", "seconds": 0.3},
                          "M12": {"does": "clamp", "axis": "C", "seconds": 0.2}, "M13": {"does": "unclamp", "axis": "C", "seconds": 0.2}}  # fmt: skip
     return data
-
-
-def twin_spindle(name: str) -> Json:
-    """Two spindles that face each other along x, the second on a slide of its own; a turret above (channel 1) and one below
-    (channel 2), each with Z along the spindles and X away from them. The main chuck's jaws stand on a bar of ⌀50; the second
-    chuck's move."""
-    face, far, stations, reach, home = 90.0, 700.0, 8, 170.0, 210.0
-    tube = {"type": "tube", "outer": 176, "inner": 60, "length": 60}
-    upright = {"turn": [0, 90, 0]}
-    jaw = box([28, 32, 24], [-14, 0, 0])
-    links = [
-        link("bed", None, None, box([1700, 560, 260], [420, 60, -700]), box([1700, 160, 500], [420, 420, -340]),
-             box([1700, 120, 700], [420, 560, 60]), box([330, 420, 420], [-190, 0, 0]), box([200, 300, 380], [-190, 230, -380])),
-        link("main spindle", "bed", rotary("C1", [-1, 0, 0], [0, 0, 0], None, 36000),
-             tube | {"at": [face - 30 - 28, 0, 0]} | upright,
-             *(box([28, 32, 24], [face - 14, round(41 * math.cos(a), 6), round(41 * math.sin(a), 6)], [math.degrees(a), 0, 0])
-               for a in (math.pi / 2, math.pi * 7 / 6, math.pi * 11 / 6))),
-        link("second headstock", "bed", linear("W", [1, 0, 0], [-520, 0], 24000, 4000), rod(180, 230, [far + 245, 0, 0], [0, 90, 0]),
-             box([260, 130, 240], [far + 250, 150, 0]), box([300, 240, 90], [far + 250, 330, 0])),
-        link("second spindle", "second headstock", rotary("C2", [1, 0, 0], [far, 0, 0], None, 36000), tube | {"at": [58, 0, 0]} | upright),
-        *(link(f"jaw {i + 1}", "second spindle", linear(f"JS{i + 1}", [0, round(math.cos(a), 9), round(math.sin(a), 9)], [-20, 20], 3000, 500),
-               jaw | {"at": [14 - 28, round(36 * math.cos(a), 6), round(36 * math.sin(a), 6)], "turn": [math.degrees(a), 0, 0]})
-          for i, a in enumerate((math.pi / 2, math.pi * 7 / 6, math.pi * 11 / 6))),
-    ]  # fmt: skip
-    mounts: list[Json] = [
-        {"name": "main", "link": "main spindle", "at": [face, 0, 0], "turn": [0, 90, 0], "takes": "work"},
-        {"name": "second", "link": "second spindle", "turn": [0, -90, 0], "takes": "work"},
-    ]
-    for which, number, side in (("upper", 1, 1.0), ("lower", 2, -1.0)):
-        z = side * (home + reach)
-        links += [
-            link(f"{which} carriage", "bed", linear(f"Z{number}", [1, 0, 0], [-470, 260], 30000, 5000),
-                 box([200, 160, 90], [face + 400, 330, z + side * 100])),
-            link(f"{which} slide", f"{which} carriage", linear(f"X{number}", [0, 0, side], [-260, 20], 24000, 5000),
-                 box([120, 300, 110], [face + 470, 170, z]), rod(120, 70, [face + 440, 0, z], [0, 90, 0])),
-            link(f"{which} turret", f"{which} slide", rotary(f"T{number}", [-1, 0, 0], [face + 370, 0, z], None, 36000),
-                 rod(2 * reach - 70, 66, [0, 0, 0], [0, 90, 0])),
-        ]  # fmt: skip
-        for i in range(stations):
-            a = math.radians((270.0 if side > 0 else 90.0) + 360.0 / stations * i)
-            at = [0.0, round(reach * math.cos(a), 6), round(reach * math.sin(a), 6)]
-            mounts.append({"name": f"{which} {i + 1}", "link": f"{which} turret", "at": at, "takes": "tool", "station": i + 1,
-                           "turn": _station_turn(math.degrees(a) % 360.0)})  # fmt: skip
-    axes = ["X1", "Z1", "C1", "T1", "X2", "Z2", "W", "C2", "T2"]
-    data = machine(name, links, mounts, "", {}, rpm=None, seconds=0.6)
-    del data["spindle"]
-    return data | {
-        "channels": [
-            {"number": 1, "axes": ["X1", "Z1", "C1", "T1"], "words": {"X": "X1", "Z": "Z1", "C": "C1"}, "diameters": ["X1"]},
-            {"number": 2, "axes": ["X2", "Z2", "W", "C2", "T2"], "words": {"X": "X2", "Z": "Z2", "C": "C2"}, "diameters": ["X2"]},
-        ],
-        "reference": {"1": dict.fromkeys(axes, 0)}, "rapid": "straight",
-        "spindles": [
-            {"name": "main spindle", "turns": "work", "mount": "main", "axis": "C1", "max_rpm": 4500, "channel": 1},
-            {"name": "second spindle", "turns": "work", "mount": "second", "axis": "C2", "max_rpm": 5000, "channel": 2},
-        ],
-        "turrets": [
-            {"name": which, "axis": f"T{number}", "stations": stations, "seconds": 0.25, "channel": number}
-            for which, number in (("upper", 1), ("lower", 2))
-        ],
-        "grips": [
-            {"name": "main chuck", "mount": "main", "reach": [-28, 0], "holds": [20, 58], "least": 15, "seconds": 1.0, "starts": "closed"},
-            {"name": "second chuck", "mount": "second", "reach": [0, 28], "holds": [20, 72], "least": 12, "seconds": 0.8, "starts": "open",
-             "jaws": {"axes": ["JS1", "JS2", "JS3"], "drawn": 40}},
-        ],
-        "codes": {
-            "M80": {"does": "address", "spindle": "main spindle"}, "M81": {"does": "address", "spindle": "second spindle"},
-            "M35": {"does": "sync", "spindles": ["second spindle", "main spindle"]}, "M36": {"does": "unsync"},
-            "M68": {"does": "close", "grip": "main chuck"}, "M69": {"does": "open", "grip": "main chuck"},
-            "M168": {"does": "close", "grip": "second chuck", "waits": False}, "M169": {"does": "open", "grip": "second chuck"},
-        },
-        "wait_marks": [200, 299],
-    }  # fmt: skip
-
-
-def _station_turn(degrees: float) -> list[float]:
-    """The frame of a station whose tools point away from the disc's axis at this angle about x: −z points outwards, x along
-    the spindle."""
-    # −z along (0, cos a, sin a): z = (0, −cos a, −sin a); x stays (1, 0, 0).  Turned about x by t: z = (0, −sin t, cos t).
-    return [degrees + 90.0 if degrees + 90.0 <= 360.0 else degrees - 270.0, 0, 0]
 
 
 def with_unit(machine: Json, model: str, label: str, **more: Any) -> Json:
@@ -389,4 +254,5 @@ MACHINES: dict[str, Json] = {
     "la2-61": lathe("LA-2 unit 61", live=False),
     "ly4-63": lathe("LY-4 unit 63", live=True),
     "ts8-71": twin_spindle("TS-8 unit 71"),
+    "tt6-72": two_turret("TT-6 unit 72"),
 }  # fmt: skip

@@ -73,7 +73,9 @@ def rings_of_stock(stock: Stock, centre: Floats, blank: Mesh) -> Rings:
     r1 = np.where(
         intact[rings.row] & (outside[rings.row] - rings.r1 <= cell), np.maximum(rings.r1, outside[rings.row]), rings.r1
     )
-    return Rings(rings.row, np.where(rings.r0 <= cell, 0.0, rings.r0), r1, rings.at)
+    # Rays miss the axis: what begins beside it begins at it, but for a hole that the blank had from the start.
+    r0 = np.maximum(np.where(rings.r0 <= cell, 0.0, rings.r0), _inside(blank, centre, stock.lattice)[rings.row])
+    return Rings(rings.row, r0, np.maximum(r1, r0), rings.at)
 
 
 def _outside(mesh: Mesh, centre: Floats, lattice: Lattice) -> Floats:
@@ -98,6 +100,38 @@ def _outside(mesh: Mesh, centre: Floats, lattice: Lattice) -> Floats:
         )  # an edge that lies in a row: both its ends count
         np.maximum.at(found, first[level], np.hypot(other[level, 0], other[level, 1]))
     return found
+
+
+def _inside(mesh: Mesh, centre: Floats, lattice: Lattice) -> Floats:
+    """The least distance from the axis of a mesh's section in every row; 0 where the axis goes through it, or a row has none."""
+    heights = lattice.centres(2) - centre[2]
+    p = mesh.triangles - centre
+    p = np.take_along_axis(p, np.argsort(p[:, :, 2], axis=1)[:, :, None], axis=1)
+    first, last = (np.searchsorted(heights, p[:, i, 2], side="left") for i in (0, 2))
+    of = np.repeat(np.arange(len(p)), last - first)
+    row = np.arange(len(of)) + np.repeat(first - np.append(0, np.cumsum(last - first)[:-1]), last - first)
+    low, middle, high = (p[of, i] for i in range(3))
+
+    def crossing(a: Floats, b: Floats) -> Floats:
+        way = b[:, 2] - a[:, 2]
+        share = np.divide(heights[row] - a[:, 2], way, out=np.zeros(len(a)), where=way > 0)
+        return np.asarray((a + share[:, None] * (b - a))[:, :2])
+
+    above = (heights[row] >= middle[:, 2])[:, None]
+    one, other = crossing(low, high), np.where(above, crossing(middle, high), crossing(low, middle))
+    way = other - one
+    square = np.einsum("ni,ni->n", way, way)
+    share = np.clip(
+        np.divide(-np.einsum("ni,ni->n", one, way), square, out=np.zeros(len(way)), where=square > 0), 0.0, 1.0
+    )
+    least = np.full(len(heights), np.inf)
+    np.minimum.at(least, row, np.hypot(*(one + share[:, None] * way).T))
+    # The axis goes through the section where a line from it crosses its edge an odd number of times.
+    turns = (one[:, 1] <= 0.0) != (other[:, 1] <= 0.0)
+    at = np.divide(-one[:, 1], way[:, 1], out=np.zeros(len(way)), where=way[:, 1] != 0.0)
+    crossed = np.zeros(len(heights), np.int64)
+    np.add.at(crossed, row[turns & (one[:, 0] + at * way[:, 0] > 0.0)], 1)
+    return np.where((crossed % 2 == 1) | ~np.isfinite(least), 0.0, least)
 
 
 def rings_of_body(body: Mesh, centre: Floats, lattice: Lattice, farthest: float) -> Rings:

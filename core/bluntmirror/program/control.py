@@ -64,6 +64,7 @@ class Setup:
     turret: Turret | None = None
     turning_spindle: bool = False  # a spindle turns the work
     stations: dict[int, int] = field(default_factory=dict)  # tool → station of the turret
+    bearing: frozenset[int] = frozenset()  # stations that bear no tool but a rest, a stop, a gripper
     solver: TipSolver | None = None  # None: X, Y and Z of this channel do not span space
     codes: dict[str, MachineCode] = field(default_factory=dict)  # the machine's own M and G codes, "M10"
     wait_marks: tuple[int, int] | None = None  # first and last M code that is a wait mark

@@ -68,6 +68,9 @@ def tool_words(run: Writer, words: Words, block: Block) -> None:
         run.report("tool.station", f"the turret has {setup.turret.stations} stations; T{code:04d} asks for {station}",
                    remedy=f"Call a station from 1 to {setup.turret.stations}.")  # fmt: skip
         return
+    bears = station in setup.bearing and tool not in setup.tools
+    if bears:
+        tool, register = 0, 0
     run.register = register
     if register == 0:
         control.geometry = {}
@@ -81,11 +84,13 @@ def tool_words(run: Writer, words: Words, block: Block) -> None:
             run.report("register.other", f"T{code:04d} takes register {register:02d} for station {station:02d}: another tool's "
                        "geometry", remedy=f"Write T{station:02d}{station:02d}, if no other is meant.",
                        fix=_own_register(run, station))  # fmt: skip
-    if tool == control.tool:
+    if tool == control.tool and not bears:
         return
     acts.check_change_place(run, "the turret is indexed away from its change position")
     before = control.tool
     acts.take_tool(run, tool, block)
+    if bears:
+        run.told.add("no tool")  # it is moved to its place, and cuts nothing
     target = list(control.machine)
     seconds = setup.change_seconds
     turret = setup.turret

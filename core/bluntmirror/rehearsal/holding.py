@@ -697,9 +697,14 @@ class Holding:
         time, where = min(found, key=lambda each: each[0])
         if ready - time <= 1e-6:
             return
+        remedy = f"Dwell {ready - time:.2f} s longer before this."
+        if where.motion >= 0 and self.result.reel.begin_time[where.motion] < begun - 1e-9:  # it was under way already
+            remedy = (
+                f"Work {grip} only when this is done: its code stands in {event.act.program} line {event.act.line}."
+            )
         self.docket.add(
             "hold.early", f"{name} is moved, cut or turned up {ready - time:.2f} s before {grip} is ready", where=where,
-            bodies=(grip, name), amount=ready - time, remedy=f"Dwell {ready - time:.2f} s longer before this.",
+            bodies=(grip, name), amount=ready - time, remedy=remedy,
         )  # fmt: skip
 
     def _lanes_that_move(self, segment: int, links: list[str]) -> int:

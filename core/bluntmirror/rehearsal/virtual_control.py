@@ -194,6 +194,14 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
         max_seconds=limits.seconds,
         turret=job.machine.turret,
         stations={t.number: t.station or t.number for t in job.tools.tools},
+        bearing=frozenset(
+            m.station
+            for m in job.machine.mounts
+            if m.takes == "work"
+            and m.station
+            and job.machine.turret
+            and on_axis(chain, chain.mounts[m.name], job.machine.turret.axis)
+        ),
         solver=kinematics,
         codes={code: act for code, act in job.machine.codes.items() if code not in turns},
         spindles={spindle.name: spindle for spindle in job.machine.spindles},
