@@ -13,7 +13,7 @@ from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import bracket, clip, fairing, gland, hydrophone, lid, nosecone, plate, shaft, shells, tether, union
+from . import bracket, clip, fairing, gland, hydrophone, lid, nosecone, pin, plate, shaft, shells, tether, union
 from .machines import MACHINES
 from .shop import Json, crib, tools_file
 from .solids import mesh_of
@@ -23,6 +23,7 @@ JOBS = {
     "buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing,
     "nose-cone": nosecone, "gland-plates": gland, "hull-union": union, "cable-clip": clip,
     "hydrophone-body": hydrophone, "tether-head": tether, "drive-shaft": shaft,
+    "contact-pin": pin,
 }  # fmt: skip
 FAULTS = {
     "buoy-lid": {
@@ -133,6 +134,7 @@ def job_file(job, flawed: bool) -> Json:  # type: ignore[no-untyped-def]
         else {"G54": {"datum": [0, 0, job.TOP], "mount": "table"}},
         **({"variables": job.VARIABLES} if hasattr(job, "VARIABLES") else {}),
         "checks": getattr(job, "CHECKS", CHECKS),
+        **({"switches": job.SWITCHES} if hasattr(job, "SWITCHES") else {}),
     }
 
 

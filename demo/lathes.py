@@ -182,3 +182,93 @@ def two_turret(name: str) -> Json:
 
 REST = 96.0  # from the ring of the lower turret's gauge points to the middle of the steady rest
 QUILL = 520.0  # x of the centre's point with the quill drawn back
+
+
+def sliding_head(name: str) -> Json:
+    """A sliding headstock behind a guide bush (the bar's front at x = 0 … 40), tools in a gang above it, a second spindle on a cross
+    slide that faces it, a back-working station beside, and a tray for what is done. Z of channel 1 is the headstock's: the tools stand
+    still along the bar."""
+    wall = 150.0
+    links = [
+        link("bed", None, None, box([900, 420, 80], [120, 40, -330]), box([900, 70, 420], [120, 260, -100]),
+             box([40, 120, 300], [-25, 190, -140]), box([40, 560, 90], [-25, 0, -195]),
+             {"type": "tube", "outer": 2 * wall, "inner": 70, "length": 30, "at": [-25, 0, 0]} | UPRIGHT),
+        link("bush", "bed", None, {"type": "tube", "outer": 56, "inner": 12.1, "length": 40, "at": [-20, 0, 0]} | UPRIGHT),
+        link("headstock", "bed", linear("Z1", [-1, 0, 0], [-56, 6], 24000, 6000),
+             {"type": "tube", "outer": 150, "inner": 64, "length": 150, "at": [COLLET - 115, 0, 0]} | UPRIGHT, box([150, 110, 170], [COLLET - 115, 0, -160])),
+        link("main spindle", "headstock", rotary("C1", [-1, 0, 0], [0, 0, 0], None, 36000),
+             {"type": "tube", "outer": 58, "inner": 13, "length": 190, "at": [COLLET - 95, 0, 0]} | UPRIGHT),
+        link("gang slide", "bed", linear("Y1", [0, 1, 0], [-100, 100], 24000, 6000), box([90, 260, 60], [GANG + 30, 0, 214])),
+        link("gang", "gang slide", linear("X1", [0, 0, 1], [-40, 6], 24000, 6000), box([60, 236, 70], [GANG + 22, 0, 149])),
+        link("cross slide", "bed", linear("Z2", [1, 0, 0], [-170, 20], 24000, 6000), box([150, 190, 60], [BACK + 150, 20, -240])),
+        link("second headstock", "cross slide", linear("X2", [0, -1, 0], [-130, 6], 24000, 6000),
+             rod(130, 130, [BACK + 145, 0, 0], [0, 90, 0]), box([130, 100, 150], [BACK + 145, 0, -130])),
+        link("second spindle", "second headstock", rotary("C2", [1, 0, 0], [BACK, 0, 0], None, 36000),
+             {"type": "tube", "outer": 46, "inner": 26, "length": 80, "at": [40, 0, 0]} | UPRIGHT),
+        *(link(f"finger {i + 1}", "second spindle", linear(f"S{i + 1}", [0, round(math.cos(a), 9), round(math.sin(a), 9)], [-6, 6], 3000, 500),
+               box([18, 6, 6], [-9, round(6 * math.cos(a), 6), round(6 * math.sin(a), 6)], [math.degrees(a) + 90, 0, 0]))
+          for i, a in enumerate(THREE)),
+        link("back station", "bed", None, box([50, 60, 60], [95, 120, 0]), box([50, 130, 40], [95, 200, 0])),
+        link("tray", "bed", None, box([90, 50, 8], [BACK - 22, 120, -120])),
+    ]  # fmt: skip
+    gang = [
+        {"name": f"gang {i + 1}", "link": "gang", "at": [GANG + 22, y, 80], "takes": "tool", "station": i + 1}
+        for i, y in enumerate((-80, -40, 0, 40))
+    ]
+    mounts: list[Json] = [
+        {"name": "main", "link": "main spindle", "at": [COLLET, 0, 0], "turn": [0, 90, 0], "takes": "work"},
+        {"name": "bush", "link": "bush", "at": [0, 0, 0], "turn": [0, 90, 0], "takes": "work"},
+        {"name": "second", "link": "second spindle", "turn": [0, -90, 0], "takes": "work"},
+        {"name": "tray", "link": "tray", "at": [BACK - 22, 120, -96], "takes": "work"},
+        *gang,
+        {
+            "name": "gang 5",
+            "link": "gang",
+            "at": [GANG + 40, 80, 32],
+            "turn": [0, 90, 0],
+            "takes": "tool",
+            "station": 5,
+        },
+        {
+            "name": "back 1",
+            "link": "back station",
+            "at": [120, 120, 0],
+            "turn": [0, -90, 0],
+            "takes": "tool",
+            "station": 6,
+        },
+    ]
+    axes = ["X1", "Y1", "Z1", "C1", "X2", "Z2", "C2"]
+    data = machine(name, links, mounts, "", {}, rpm=None, seconds=0.3)
+    del data["spindle"]
+    return data | {
+        "channels": [
+            {"number": 1, "axes": axes[:4], "words": {"X": "X1", "Y": "Y1", "Z": "Z1", "C": "C1"}, "diameters": ["X1"]},
+            {"number": 2, "axes": axes[4:], "words": {"X": "X2", "Z": "Z2", "C": "C2"}, "diameters": ["X2"]},
+        ],
+        "reference": {"1": dict.fromkeys(axes, 0)}, "rapid": "straight",
+        "spindles": [
+            {"name": "main spindle", "turns": "work", "mount": "main", "axis": "C1", "max_rpm": 10000, "channel": 1},
+            {"name": "second spindle", "turns": "work", "mount": "second", "axis": "C2", "max_rpm": 8000, "channel": 2},
+        ],
+        "grips": [
+            {"name": "main collet", "mount": "main", "reach": [-30, 0], "holds": [3, 16], "least": 15, "seconds": 0.4, "starts": "closed"},
+            {"name": "guide bush", "kind": "bush", "mount": "bush", "reach": [-30, 0], "holds": [3, 16]},
+            {"name": "second collet", "mount": "second", "reach": [0, 18], "holds": [3, 12], "least": 8, "seconds": 0.4, "starts": "open",
+             "jaws": {"axes": ["S1", "S2", "S3"], "drawn": 6}},
+            {"name": "tray", "kind": "catcher", "mount": "tray", "box": [80, 60, 40]},
+        ],
+        "codes": {
+            "M10": {"does": "close", "grip": "main collet"}, "M11": {"does": "open", "grip": "main collet"},
+            "M25": {"does": "push", "grip": "main collet", "most": 60},
+            "M168": {"does": "close", "grip": "second collet"}, "M169": {"does": "open", "grip": "second collet"},
+            "M33": {"does": "live", "turns": 1}, "M34": {"does": "live", "turns": 0},
+            "M35": {"does": "sync", "spindles": ["second spindle", "main spindle"]}, "M36": {"does": "unsync"},
+        },
+        "wait_marks": [200, 299],
+    }  # fmt: skip
+
+
+COLLET = -110.0  # x of the main collet's face with the headstock back
+GANG = 2.0  # x that the gang's tools cut at
+BACK = 200.0  # x of the second collet's face with its slide back

@@ -54,7 +54,7 @@ def program(flawed: bool) -> list[str]:
     return [
         "%", "O7201 (DRIVE SHAFT, UPPER TURRET)", "G21 G40 G99", "G28 U0 W0", "T0101 (ROUGH)", "M200 (CENTRE IN)", f"G97 S{SPEED} M3",
         "G0 X64. Z3. M8", "X55.", "M201 (BOTH ROUGH)", f"G1 Z{BODY_END + 0.3:.1f} F0.25", "X61.", "G0 X90.", "Z3.", "X45.6",
-        f"G1 Z{JOURNAL_END + 0.2:.1f} F0.25", "X52.", "G0 X90.", "G28 U0 W0", "M202 (ROUGHED)", "T0202 (FINISH)", f"G0 X44. Z2.",
+        f"G1 Z{JOURNAL_END + 0.2:.1f} F0.25", "X52.", "G0 X90.", "G28 U0 W0", "M202 (ROUGHED)", "T0202 (FINISH)", "G0 X44. Z2.",
         f"G1 G42 X{2 * JOURNAL - 6:.1f} F0.3", f"G1 X{2 * JOURNAL - 2:.1f} Z0. F{FEED}", f"X{2 * JOURNAL:.1f} Z-1.", f"Z{JOURNAL_END:.1f}",
         f"X{2 * BODY:.1f}", f"Z{FIRST:.1f}", f"G40 G0 X{2 * BODY + 4:.1f}", "M203 (THE REST CLOSES)", "M204 (IT FOLLOWS)", f"Z{FIRST + 0.3:.1f}",
         f"G1 X{2 * BODY:.1f}", f"Z{BODY_END:.1f}", f"X{2 * BAR + 2:.1f}", "G0 X90. M9",

@@ -127,6 +127,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
     notes = []
     if any(strand.interpreted.looped for strand in result.strands):
         notes.append(f"the main program ends with M99 and would loop; it was run {switches.loop} time(s)")
+    notes += run.notes if run else []
     notes += [
         f"{name}: up to {reel.motions.file_name(motion)} line {int(reel.motions.line[motion])} the stock was taken from an earlier "
         "rehearsal with the very same blank, tools, machine and motions"

@@ -62,9 +62,9 @@ class Places:
         return sorted((self.only(rows) for rows in groups), key=lambda spot: -float(spot.amount.max()))
 
 
-def _laid(rays: Rays) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
-    """Slot of the first interval and count of every ray, in lattice order v·nu + u."""
-    ray = np.arange(rays.nu * rays.nv)
+def _laid(rays: Rays, of: NDArray[np.int64] | None = None) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    """Slot of the first interval and count of every ray, in lattice order v·nu + u; or of some rays."""
+    ray = np.arange(rays.nu * rays.nv) if of is None else of
     u, v = ray % rays.nu, ray // rays.nu
     tile, local = (v // 16) * rays.tiles_u + u // 16, (v % 16) * 16 + u % 16
     return rays.base[tile] + local * rays.capacity[tile].astype(np.int64), rays.count[tile, local]
@@ -304,8 +304,11 @@ def reach_into(stock: Stock, body: Mesh) -> tuple[float, Floats] | None:
     shifts, place = [], None
     for rays in stock.rays:
         laid = rays_of(body, lattice, rays.direction)
-        met, up, down, ray, w = overlap(rays.lo, rays.hi, *_laid(rays), laid.lo, laid.hi, laid.first, laid.count)
+        through = np.flatnonzero(laid.count)
+        met, up, down, ray, w = overlap(
+            rays.lo, rays.hi, *_laid(rays, through), laid.lo, laid.hi, laid.first[through], laid.count[through]
+        )
         if met:
             shifts += [up, down]
-            place = _points(rays, np.array([[ray, w]]))[0]
+            place = _points(rays, np.array([[through[ray], w]]))[0]
     return (float(min(shifts)), place) if place is not None else None

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..compiled import njit
+from ..compiled import njit, prange
 
 BESIDE = np.array(
     [0, 1, -1, 2, -2]
@@ -142,11 +142,11 @@ def normals(axis, node, sign, tag, place, step, shape, keys, rows, normal, trust
                 normal[i, d] = -sign[i] * slope[d] / length
 
 
-@njit(cache=True)
+@njit(cache=True, parallel=True)
 def lend_planes(axis, node, sign, tag, place, step, shape, keys, rows, normal, trust):
     """Where a crossing's own neighbours do not tell its slope, a plane of the same cut nearby that it lies on does."""
     hair = SAME_PLANE * max(step[0], step[1], step[2])
-    for i in range(len(axis)):
+    for i in prange(len(axis)):  # only planes that are KNOWN are read, and none becomes KNOWN
         if trust[i] >= KNOWN:
             continue
         least = np.inf

@@ -99,6 +99,7 @@ class Calls:
             if self._loops_left <= 0:
                 raise Ended
             self._loops_left -= 1
+            run.result.passes.append(run.builder.count)
             run.jumped = True
             run.at = 0
             return

@@ -39,6 +39,7 @@ class Interpreted:
     looped: bool = False  # M99 in the main program
     stops: list[tuple[int, str]] = field(default_factory=list)  # (motion index, M0 / M1)
     operations: list[tuple[int, int, int, str]] = field(default_factory=list)  # (motion, line, tool, comment)
+    passes: list[int] = field(default_factory=list)  # the motions before which the program begins anew
     waits: list[Wait] = field(default_factory=list)
     acts: list[Act] = field(default_factory=list)  # of spindles and grips of a machine that lists them
     left_out: list[tuple[int, str, int]] = field(default_factory=list)  # (motion, program, line) where a stretch begins
@@ -52,4 +53,5 @@ class Interpreted:
         self.stops = [stop for stop in self.stops if stop[0] <= motion]
         self.operations = [operation for operation in self.operations if operation[0] <= motion]
         self.waits = [wait for wait in self.waits if wait.motion <= motion]
+        self.passes = [begin for begin in self.passes if begin <= motion]
         self.acts = [act for act in self.acts if act.motion <= motion]

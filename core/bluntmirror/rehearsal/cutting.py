@@ -11,7 +11,7 @@ from functools import partial
 
 import numpy as np
 
-from ..geometry.frames import Floats, frame, inverse
+from ..geometry.frames import Floats, apply, frame, inverse
 from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
 from ..machine.placement import Placement
@@ -27,7 +27,7 @@ from .grid import directions, grid_frame, reach_needed
 from .result import CutStock, Rehearsal
 from .resuming import Hits, checkpoint_keys, go_on, keep
 from .scene import hangs_on_spindle, spindle_of
-from .segments import Segments
+from .segments import OFF_PLANE_MM, Segments
 from .stands import Stands
 from .touches import report_touches
 from .virtual_control import tool_mount
@@ -35,7 +35,6 @@ from .virtual_control import tool_mount
 BATCH = 2048
 FRAMES = 240  # film frames over a program, as far as it has motions
 MOST_PARTS = 64  # that a segment is cut in while something stands in the outline of the blank
-OFF_PLANE_MM = 0.05
 TORN_CELLS, TORN_SHARE = (
     64,
     0.01,
@@ -100,7 +99,6 @@ class Cutting:
             result.docket.add("check.limit", f"{name}: {error}", bodies=(name,))
             return None
         made._tell_of_the_blank()
-        made._turning_limits()
         return made
 
     def _tools_from_work(self) -> dict[int, Screws]:
@@ -142,6 +140,14 @@ class Cutting:
             mesh = sharp_mesh(self.film) if cuts or self.begun_at > 0.0 else self.mesh
             self._meshes = cuts, id(self.placement), mesh.moved(self.placement.frame @ self.frame)
         return self._meshes[2]
+
+    def ray_ends(self) -> Floats:
+        """Where the stock begins and ends on the rays along its grid's Z (n, 3), in its link's frame."""
+        rays = self.stock.rays[2]
+        u, v, slot = rays.ends()
+        x, y = (self.stock.lattice.centres(axis)[place] for axis, place in ((0, u), (1, v)))
+        points = np.concatenate([np.column_stack([x, y, pool[slot].astype(float)]) for pool in (rays.lo, rays.hi)])
+        return apply(self.placement.frame @ self.frame, points)
 
     def hand_over(self, segment: int, time: float, placement: Placement, entering: list[Entering]) -> None:
         """From a segment on something else carries the piece: all that follows is seen anew. `entering`: what enters its outline
@@ -251,6 +257,7 @@ class Cutting:
         self.watch.report()
         after, torn = self.stock.measured()
         self._self_test(after, torn)
+        self._turning_limits()
         report_touches(result, name, segments, self.hits, self.frame, self.machine_from_work)
         reel = result.reel
         cutting = self.removed & (reel.motions.kind != RAPID)
@@ -299,14 +306,17 @@ class Cutting:
     def _turning_limits(self) -> None:
         """What turning is not worked out here is said."""
         segments, name, reel = self.segments, self.name, self.result.reel
-        if segments.off_plane > OFF_PLANE_MM:
+        cut = self.removed[segments.motion]
+        off = np.flatnonzero(cut & (segments.aside > OFF_PLANE_MM))
+        if len(off):
             self.result.docket.add(
-                "check.limit", f"{name}: a turning tool stands {segments.off_plane:.2f} mm beside the plane of X and the spindle; "
-                "its cut is worked out as if it stood in it", severity="caution", bodies=(name,),
+                "check.limit", f"{name}: a turning tool stands {float(segments.aside[off].max()):.2f} mm beside the plane of X and the "
+                "spindle; its cut is worked out as if its outline stood in it, as far from the axis as the tip is", severity="caution",
+                bodies=(name,), where=reel.where(int(segments.motion[off[0]]), last=int(segments.motion[off[-1]])),
             )  # fmt: skip
         beside = segments.spins & ~segments.by_insert & ~segments.rapid
         away = np.linalg.norm((segments.start - segments.centre)[:, :2], axis=1)
-        found = np.flatnonzero(beside & (away > OFF_PLANE_MM))
+        found = np.flatnonzero(cut & beside & (away > OFF_PLANE_MM))
         if len(found):
             motion = int(segments.motion[found[0]])
             self.result.docket.add(

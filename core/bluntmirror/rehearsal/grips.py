@@ -14,13 +14,14 @@ ORDER = {
     "closed": 0,
     "opening": 1,
     "push": 2,
+    "pass": 3,
 }  # of what counts at one moment: who waited for a grip goes on when it holds
 
 
 @dataclass
 class Happening:
-    """`what`: a grip has closed, begins to open, or the bar is pushed; `begun`: when its code stood, `time`: when it counts, `ready`:
-    when the grip has had its seconds; `segment`: the first of the knots that comes after."""
+    """`what`: a grip has closed, begins to open, the bar is pushed, a pass of the program begins; `begun`: when its code
+    stood, `time`: when it counts, `ready`: when the grip has had its seconds; `segment`: the first of the knots that comes after."""
 
     what: str
     act: Act
@@ -48,6 +49,11 @@ class Events:
                 ready = code + (0.0 if act.kind == "push" else grips[act.name].seconds)
                 what = {"close": "closed", "open": "opening", "push": "push"}[act.kind]
                 found.append(Happening(what, act, strand, code, ready if act.kind == "close" else code, ready))
+        looping = next((strand for strand in timed.strands if strand.interpreted.passes), None)
+        for motion in looping.interpreted.passes if looping else ():
+            begin = looping.reel.begin_time  # type: ignore[union-attr]
+            time = float(begin[motion]) if motion < len(begin) else looping.reel.seconds  # type: ignore[union-attr]
+            found.append(Happening("pass", Act("pass", motion, "", 0, ""), looping, time, time, time))  # type: ignore[arg-type]
         found.sort(key=lambda event: (event.time, ORDER[event.what], event.begun))
         return Events(found)
 

@@ -22,12 +22,12 @@ from ..contact.bodies import Body, spun
 from ..contact.program import Follower
 from ..findings import Where
 from ..geometry.frames import Floats, apply, frame, inverse
-from ..geometry.hull import extremes
-from ..geometry.mesh import Mesh
+from ..geometry.hull import Shadow, extremes
+from ..geometry.mesh import Mesh, joined
 from ..job.models import Grip, Mount
 from ..machine.placement import Placement
-from ..machine.screws import between
 from ..material.comparison import Components, components, separated
+from ..material.stock import CONTACT_DEPTH_MM
 from .comparing import designs_of
 from .cutting import Cutting
 from .entering import Entering, find_entering
@@ -53,6 +53,7 @@ class Piece:
     cutting: Cutting
     held: dict[str, float] = field(default_factory=dict)  # grip → since when, s
     gone: str | None = None
+    feed: str = ""  # the open grip behind which it lies in the bar feed
     asked_at: int = 0  # how many motions had cut it when it was last looked at for having come apart
 
     @property
@@ -88,6 +89,12 @@ class Holding:
             tuple[str, str], float
         ] = {}  # bush and piece that filled it → the most of its reach that was empty later
         self.left_bush: dict[tuple[str, str], Where] = {}
+        self._design_places: dict[
+            str, list[tuple[str, Mesh]]
+        ] = {}  # mount → designs on it at the start, in its link's frame
+        self.bar: dict[
+            str, list[float]
+        ] = {}  # grip that pushes → where the bar ends behind it at the begin of each pass
 
     # --- the run ------------------------------------------------------------------------------------------------------------
 
@@ -121,14 +128,11 @@ class Holding:
             cutting.designs = list(zip(*designs_of(self.result, stock.name), strict=True))
             made[stock.name] = cutting
             self.pieces.insert(0, Piece(cutting))
-        if self.job.file.switches.loop > 1 and any(piece.cutting.designs for piece in self.pieces):
-            self.docket.add(
-                "check.limit", "the program was run several times: only what the first pass made is held against the design",
-                severity="caution", remedy="Rehearse it once to have the part compared; the further passes are asked for contact and holding.",
-            )  # fmt: skip
+        self._design_places = self._designs_on_mounts()
         for grip in self.grips.values():
             if grip.starts == "closed" and grip.kind != "catcher":
                 self._take_hold(grip, 0.0, 0, None)
+        self._look_at_the_bar(0)
         for piece in self.pieces:
             piece.cutting.watch.change(0, self._entering(piece, 0), piece.cutting._spindle())
 
@@ -162,6 +166,9 @@ class Holding:
         for piece in list(self.pieces):
             if piece.gone is None:
                 self._part(piece, event.segment)
+        if event.what == "pass":
+            self._begin_pass(event)
+            return
         grip = self.grips[event.act.name]
         if event.what == "closed":
             self._take_hold(grip, event.time, event.segment, event)
@@ -210,6 +217,7 @@ class Holding:
             return
         self._check_speed_at(grip, piece, time, where, "closes on")
         piece.held[grip.name] = time
+        piece.feed = ""
         self._carry(piece, time, segment)
 
     def _let_go(self, grip: Grip, event: Happening) -> None:
@@ -225,7 +233,13 @@ class Holding:
             piece.held.pop(grip.name, None)
             if piece.held:
                 self._carry(piece, event.time, event.segment)
-            elif not self._in_bar_feed(grip, piece, event.segment):
+            elif self._in_bar_feed(grip, piece, event.segment):
+                # It lies where it was left; the grip may go back over it.
+                piece.feed = grip.name
+                root = self.chain.path_to(piece.cutting.placement.link)[0].name
+                here = piece.cutting.placement.handed_over(self.chain, root, self.values(event.segment))
+                self._hand_over(piece, event.time, event.segment, here)
+            else:
                 self._fall(
                     piece,
                     event.time,
@@ -236,7 +250,8 @@ class Holding:
 
     def _push(self, grip: Grip, event: Happening) -> None:
         """Push the bar that lies in a grip along its Z until it meets a body."""
-        lies = [p for p in self.pieces if p.gone is None and p.cutting.placement.link == self.mounts[grip.name].link]
+        link = self.mounts[grip.name].link
+        lies = [p for p in self.pieces if p.gone is None and (p.feed == grip.name or p.cutting.placement.link == link)]
         reached = [
             p for p in lies if self._length(grip, p, event.segment) > 0.0 or self._in_bar_feed(grip, p, event.segment)
         ]
@@ -251,43 +266,104 @@ class Holding:
         way = self._free_way(piece, grip, pose[:3, 2], event.act.value, event.segment)
         here = piece.cutting.placement
         moved = np.eye(4)
-        link = self.chain.pose(here.link, self.values(event.segment)[None])[0]
-        moved[:3, 3] = way * (link[:3, :3].T @ pose[:3, 2])
+        stands = self.chain.pose(here.link, self.values(event.segment)[None])[0]
+        moved[:3, 3] = way * (stands[:3, :3].T @ pose[:3, 2])
         self._hand_over(piece, event.time, event.segment, Placement(here.link, moved @ here.frame))
 
     def _free_way(self, piece: Piece, grip: Grip, direction: Floats, most: float, segment: int) -> float:
         """How far a piece can be pushed before it meets a body, mm: from a place whose clearance is known it may go by as much."""
         values = self.values(segment)[None]
-        link = piece.cutting.placement.link
-        mesh = piece.cutting.standing()
+        stands = self.chain.pose(piece.cutting.placement.link, values)[0]
+        bar = Shadow.of(piece.cutting.standing().moved(stands), direction, CONTACT_DEPTH_MM)
         used = {int(own.each[min(segment, own.count - 1)]) for own in self.result.standing.tools}
         spindle = self.mounts[grip.name].link
-        own = Body("the bar", link, (mesh,), role="stock")
         way = most
-        for body in contact_bodies(self.job, self.chain, self.result.tools, used):
-            if body.while_work == "spins" or any(step.name == spindle for step in self.chain.path_to(body.link)):
+        for body in contact_bodies(self.job, self.chain, self.result.tools, used, self.result.values):
+            there = body.segments is None or bool(body.segments[min(segment, len(body.segments) - 1)])
+            if (
+                not there
+                or body.while_work == "spins"
+                or any(step.name == spindle for step in self.chain.path_to(body.link))
+            ):
                 continue
-            screws = between(self.chain, link, body.link)
-            seen = screws.poses(values)[0]
-            back = self.chain.pose(link, values)[0][:3, :3].T @ direction
-            gone = 0.0
+            standing = joined(body.solids).moved(self.chain.pose(body.link, values)[0])
+            met = bar.facing(standing)
+            if met is None:
+                continue
+            own, other = (Body(name, "", (mesh,)) for name, mesh in zip(("the bar", "before it"), met, strict=True))
+            pose, gone = np.eye(4), 0.0
             for _ in range(MOST_STEPS):
-                pose = seen.copy()
-                pose[:3, 3] -= gone * back
-                clear = self.follower.clearance(own, body, pose)
+                pose[:3, 3] = -gone * direction
+                clear = self.follower.clearance(own, other, pose)
                 if clear < TOUCH_MM or gone >= way:
                     break
                 gone += max(clear, TOUCH_MM)
             way = min(way, gone)
-        self.follower.forget(own)
+            for each in (own, other):
+                self.follower.forget(each)
         return max(0.0, way)
+
+    # --- bar work -----------------------------------------------------------------------------------------------------------
+
+    def _designs_on_mounts(self) -> dict[str, list[tuple[str, Mesh]]]:
+        """The designs that pieces begin with, by the mount that bears them, in its link's frame."""
+        mount_of = {body.name: body.mount for body in self.job.file.bodies}
+        found: dict[str, list[tuple[str, Mesh]]] = {}
+        for piece in self.pieces:
+            for name, mesh in piece.cutting.designs or []:
+                found.setdefault(mount_of[name], []).append((name, mesh.moved(piece.cutting.placement.frame)))
+        return found
+
+    def _begin_pass(self, event: Happening) -> None:
+        """The program begins anew: what lies on a mount now is to become what its design says there."""
+        for mount, designs in self._design_places.items():
+            link = self.chain.mounts[mount].link
+            piece = next((p for p in self.pieces if p.gone is None and p.cutting.placement.link == link), None)
+            if piece is None:
+                self.docket.add("check.limit", f"a pass begins with no piece on {mount}: what it makes is held against no design",
+                                where=event.strand.reel.where(min(event.act.motion, len(event.strand.reel.motions) - 1), event.time),
+                                severity="caution", remedy="Close the grip on the bar before the program begins anew.")  # fmt: skip
+                continue
+            own = piece.cutting.designs = list(piece.cutting.designs or [])
+            for name, mesh in designs:
+                placed = mesh.moved(inverse(piece.cutting.placement.frame))
+                if not any(n == name and np.allclose(m.vertices, placed.vertices, atol=HAIR_MM) for n, m in own):
+                    own.append((name, placed))
+        self._look_at_the_bar(event.segment)
+
+    def _look_at_the_bar(self, segment: int) -> None:
+        for name in {act.grip for act in self.job.machine.codes.values() if act.does == "push" and act.grip}:
+            for piece in self.pieces:
+                if name in piece.held:
+                    self.bar.setdefault(name, []).append(self._behind(name, piece, segment))
+
+    def _behind(self, grip: str, piece: Piece, segment: int) -> float:
+        """Where a piece ends behind, along a grip's Z."""
+        z = self._seen_from(self.grips[grip], piece, segment)[:, 2]
+        return float(z.min()) if len(z) else 0.0
+
+    def _tell_of_the_bar(self) -> None:
+        """How much bar a part takes, and for how many more it is enough."""
+        for name, ends in self.bar.items():
+            grip, taken = self.grips[name], float(np.median(np.diff(ends))) if len(ends) > 1 else 0.0
+            piece = next((p for p in self.pieces if p.gone is None and name in p.held), None)
+            if taken <= HAIR_MM or piece is None:
+                continue
+            behind = self._behind(name, piece, len(self.knots.motion))
+            left = grip.reach[1] - behind
+            more = max(0, int(np.floor((left - grip.least) / taken + 1e-6)))
+            enough = f"enough for {more} more" if more else "too short for one more"
+            self.result.notes.append(
+                f"{piece.name}: every part takes {taken:.2f} mm of it; {left:.2f} mm are left behind the face of {name}, of which "
+                f"{grip.least:g} must stay in it: {enough}"
+            )
 
     def _ask_bushes(self, piece: Piece, first: int, last: int) -> None:
         """Whether a piece that fills a bush is drawn out of it, in the segments from first to last."""
         for name, grip in self.grips.items():
             if grip.kind != "bush" or last <= first:
                 continue
-            corners = piece.cutting.standing().vertices
+            corners = piece.cutting.ray_ends()
             if not len(corners):
                 continue
             rows = np.arange(first, last + 1)
@@ -430,6 +506,7 @@ class Holding:
             own = Piece(piece.cutting.parted(name, separated(whole, found, {i}), segment, time))
             own.cutting.designs = [(n, mesh) for n, mesh in designs if given[n] == i]
             own.asked_at = int(own.cutting.removed.sum())
+            own.cutting.others[name] = own.cutting
             self.pieces.append(own)
             made.append(own)
         piece.cutting.holds_only(separated(whole, found, slivers), time)
@@ -608,6 +685,7 @@ class Holding:
                             bodies=(bush, piece_name), amount=empty)  # fmt: skip
         for event, name in self.worked:
             self._check_early(event, name)
+        self._tell_of_the_bar()
 
     def _rows(self, begin: float, end: float) -> np.ndarray:
         """The segments that lie in a stretch of time."""
@@ -754,7 +832,8 @@ class Holding:
             if p.gone is None and p is not piece and p.name > piece.name
         ]
         within = (segment, len(self.knots.motion))
-        return find_entering(self.result, self.follower, stock, [stock, *others], here, within, self._spared)
+        spared = partial(self._spared, piece.feed)
+        return find_entering(self.result, self.follower, stock, [stock, *others], here, within, spared)
 
     def _outline(self, piece: Piece, segment: int) -> Mesh:
         """What holds a piece from a segment on, in its link's frame: the blank at first; later, since it only becomes less, the ring
@@ -766,9 +845,22 @@ class Holding:
         axis = axis @ frame(tuple(own._spindle().tolist()), (0.0, 0.0, 0.0))
         return spun(own.standing(), axis)
 
-    def _spared(self, body: Body) -> np.ndarray | None:
-        """The segments in which a body may touch a piece: the jaws of a grip while they close, hold and let go."""
+    def _spared(self, feed: str, body: Body) -> np.ndarray | None:
+        """The segments in which a body may touch a piece: the jaws of a grip while they close, hold and let go; a guide bush that is a
+        link of its own; all that bears the open grip through which it lies in the bar feed, or is borne by it."""
         found: np.ndarray | None = None
+        bushes = {self.mounts[name].link for name, grip in self.grips.items() if grip.kind == "bush"}
+        if body.link in bushes and not any(
+            m.link == body.link and m.takes == "tool" for m in self.chain.mounts.values()
+        ):
+            path = self.chain.path_to(body.link)
+            if len(path) > 1:
+                return np.ones(len(self.knots.motion), np.bool_)
+        if feed:
+            mount = self.mounts[feed].link
+            bears = {step.name for step in self.chain.path_to(mount)[1:]}
+            if body.link in bears or mount in {step.name for step in self.chain.path_to(body.link)}:
+                return np.ones(len(self.knots.motion), np.bool_)
         for name, grip in self.grips.items():
             if not grip.jaws:
                 continue

@@ -174,6 +174,7 @@ class Rehearsal(Timed):
     pairs: int = 0
     off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off
     stocks: list[CutStock] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)  # what else is to be known, in words
     held: list[dict[str, Any]] = field(
         default_factory=list
     )  # grip, piece, begin and end (s; null: to the end) of every hold

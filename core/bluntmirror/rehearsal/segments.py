@@ -34,8 +34,9 @@ MOST_DEGREES = 1.5  # that a rotary axis turns within a piece: 50 mm above the t
 UPRIGHT = 1e-12
 UPRIGHT_MODE, TURNED, RING = 0, 1, 2
 RINGS_AT_ONCE = 65_536
+OFF_PLANE_MM = 0.05  # so far beside the plane of X and the spindle an insert's cut is no longer what it would be in it
 _COLUMNS = ("index", "share0", "share1", "start", "axis", "delta", "turn", "upright", "motion", "t0", "time", "tool", "reach",
-            "by_insert", "spins", "rapid", "still", "flags", "mode", "ring_start", "ring_delta")  # fmt: skip
+            "by_insert", "spins", "rapid", "still", "flags", "mode", "ring_start", "ring_delta", "aside")  # fmt: skip
 
 
 def column_of_x(result: Rehearsal, motion: int) -> int:
@@ -150,7 +151,7 @@ class Segments:
         rows = len(self.ring_sets.of_tool)
         made.ring_tool = np.concatenate([self.ring_tool[mine], later.ring_tool[its] + rows])
         made.ring_sets = self.ring_sets.and_then(later.ring_sets)
-        made.centre, made.off_plane = later.centre, max(self.off_plane, later.off_plane)
+        made.centre = later.centre
         made._changes = np.flatnonzero(np.diff(made.mode)) + 1
         return made
 
@@ -167,12 +168,13 @@ class Segments:
         self.ring_sets = RingSets.of([[] for _ in result.tools])
         self.ring_tool = self.tool
         # The work mount's origin lies on the spindle's axis.
-        self.centre, self.off_plane = to_grid[:3, 3].copy() if centre is None else centre, 0.0
+        self.centre = to_grid[:3, 3].copy() if centre is None else centre
         self.ring_start, self.ring_delta = np.zeros((len(self.index), 2)), np.zeros((len(self.index), 2))
+        self.aside = np.zeros(len(self.index))  # how far an insert stands beside the plane of X and the spindle, mm
         if not len(rows):
             return
         outlines: list[list[Floats]] = []
-        outward = np.zeros((len(self.index), 3))
+        outward, across = np.zeros((len(self.index), 3)), np.zeros((len(self.index), 3))
         for n, tool in result.tools.items():
             made: list[Floats] = []
             of = rows[self.tool[rows] == self.upright_sets.row[n]] if tool.is_turning else rows[:0]
@@ -193,14 +195,22 @@ class Segments:
                     section = np.column_stack([placed[:, 2], placed @ out])
                     made.append(outline(section))
                 aside = np.cross([0.0, 0.0, 1.0], out)
-                self.off_plane = max(self.off_plane, float(np.abs(corners @ aside).max()),
-                                     float(np.abs((self.start[of] - self.centre) @ aside).max()))  # fmt: skip
-                outward[of] = out
+                self.aside[of] = float(np.abs(corners @ aside).max())
+                outward[of], across[of] = out, aside
             outlines.append(made)
         self.ring_sets = RingSets.of(outlines)
         self.ring_start[:, 0], self.ring_delta[:, 0] = self.start[:, 2], self.delta[:, 2]
         self.ring_start[:, 1] = np.einsum("ij,ij->i", self.start - self.centre, outward)
         self.ring_delta[:, 1] = np.einsum("ij,ij->i", self.delta, outward)
+        begin = np.einsum("ij,ij->i", self.start - self.centre, across)
+        end = begin + np.einsum("ij,ij->i", self.delta, across)
+        self.aside = np.maximum(self.aside, np.maximum(np.abs(begin), np.abs(end)))
+        # Beside the plane the tip is as far from the axis as it is, not as far as it is along X.
+        for row in np.flatnonzero(self.aside > OFF_PLANE_MM):
+            r0 = self.ring_start[row, 1]
+            r1 = r0 + self.ring_delta[row, 1]
+            r0, r1 = np.copysign(np.hypot(r0, begin[row]), r0), np.copysign(np.hypot(r1, end[row]), r1)
+            self.ring_start[row, 1], self.ring_delta[row, 1] = r0, r1 - r0
 
     @staticmethod
     def _thread_steps(result: Rehearsal, motion: np.ndarray, number: np.ndarray, way: Floats) -> Floats:

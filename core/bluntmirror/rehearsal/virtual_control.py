@@ -121,11 +121,13 @@ def kinematics_of(job: Job, chain: Chain, channel: int) -> Kinematics | None:
 
 
 def _no_tool_axes(job: Job, chain: Chain, axes: tuple[str, ...]) -> frozenset[str]:
-    """The axes of a channel that no word of a tool's place moves, and that bear none of its tools: a second headstock, a quill."""
+    """The axes of a channel that do not bring its tools anywhere: of a second headstock, of a quill."""
     mounts = [chain.mounts[mount.name] for mount in job.machine.mounts if mount.takes == "tool"]
     bearing = {
         axis for mount in mounts for step in chain.path_to(mount.link) if step.joint for axis in step.joint.factors
     }
+    if len(job.machine.channels) > 1 and bearing.isdisjoint(axes):
+        return frozenset(axes)  # it brings work to tools that stand still, or to nothing but a grip
     return frozenset(axes) - bearing - set("XYZABC")
 
 
