@@ -83,6 +83,11 @@ FAULTS = {
         "a wait mark missing": "program.wait",
         "so that the rest opens while the tool still cuts": "hold.early",
     },
+    "contact-pin": {
+        "the headstock goes back before the collet has opened": "hold.left",
+        "taken over too short": "hold.short",
+        "so that it stands out and is drilled too deep": "material.gouge",
+    },
     # What the program check alone must find, in the order of the lines; the rehearsal adds what comes of it.
     "cable-clip": {
         "a comment left open": "syntax",

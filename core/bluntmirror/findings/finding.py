@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Hashable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -117,6 +117,25 @@ class Docket:
         else:
             old = self.findings[known]
             self.findings[known] = replace(old, count=old.count + new.count, amount=max(old.amount, new.amount))
+
+    def merge(self, alike: Callable[[Finding], Hashable], share: float) -> None:
+        """Make one of findings of one program line that are alike, as far as their amounts part by no more than a share: the worst
+        stays, with the count of all."""
+        kept: dict[Hashable, list[int]] = {}
+        gone: set[int] = set()
+        for i, item in enumerate(self.findings):
+            key = (item.kind, item.program, item.line, item.tool, alike(item))
+            for j in kept.setdefault(key, []):
+                first = self.findings[j]
+                if item.line and abs(item.amount - first.amount) <= share * max(item.amount, first.amount):
+                    worst = item if item.amount > first.amount else first
+                    self.findings[j] = replace(worst, count=first.count + item.count, time=min(first.time, item.time))
+                    gone.add(i)
+                    break
+            else:
+                kept[key].append(i)
+        self.findings = [item for i, item in enumerate(self.findings) if i not in gone]
+        self._places = {(f.kind, f.program, f.line, f.message): i for i, f in enumerate(self.findings)}
 
     def extend(self, findings: Iterable[Finding]) -> None:
         for item in findings:

@@ -21,6 +21,7 @@ import numpy as np
 from ..contact.bodies import Body, spun
 from ..contact.program import Follower
 from ..findings import Where
+from ..findings.grouping import SAME_SHARE
 from ..geometry.frames import Floats, apply, frame, inverse
 from ..geometry.hull import Shadow, extremes
 from ..geometry.mesh import Mesh, joined
@@ -113,7 +114,13 @@ class Holding:
             {"grip": s.grip, "piece": s.piece, "begin": s.begin, "end": None if s.end == np.inf else s.end}
             for s in self.spells
         ]
-        return [self._finished(piece) for piece in self.pieces]
+        finished = [self._finished(piece) for piece in self.pieces]
+        if any(
+            event.what == "pass" for event in self.events.in_order
+        ):  # what every pass does to its piece is one cause
+            of = {piece.name: piece.name.split("/")[0] for piece in self.pieces}
+            self.docket.merge(lambda finding: tuple(sorted(of.get(body, body) for body in finding.bodies)), SAME_SHARE)
+        return finished
 
     def _begin(self) -> None:
         for grip in self.grips.values():
