@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -319,7 +320,7 @@ class RingSets:
         of_tool = [*self.of_tool, *([count + outline for outline in tool] for tool in more.of_tool)]
         return RingSets(np.ascontiguousarray(np.concatenate([self.outlines, more.outlines])), begin, of_tool)
 
-    @property
+    @cached_property
     def extents(self) -> Floats:
         """Least and greatest z and r of every outline, (tools, 4)."""
         parts = [self.outlines[a:b] for a, b in itertools.pairwise(self.begin)]

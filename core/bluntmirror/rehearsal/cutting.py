@@ -82,7 +82,10 @@ class Cutting:
         self.spans: list[tuple[float, Placement]] = [(0.0, self.placement)]
         self.ends: int | None = None  # the segment from which on it is out of the machine
         self.whole = True  # until something could not be carried out
-        self._meshes: tuple[int, int, Mesh] | None = None  # motions that cut, how it was carried, and its mesh then
+        self._mesh: tuple[int, Mesh] | None = None  # motions that cut, and its mesh then in the grid's frame
+        self._standing: tuple[Mesh, Placement, Mesh] | None = (
+            None  # that, how it was carried, and its mesh in the link's frame
+        )
         self.designs: list[tuple[str, Mesh]] | None = (
             None  # of a piece that is held: what it is to become; None: as the mounts say
         )
@@ -136,10 +139,12 @@ class Cutting:
     def standing(self) -> Mesh:
         """The stock as it stands, in its link's frame: the blank's own mesh while nothing is cut."""
         cuts = int(self.removed.sum())
-        if self._meshes is None or self._meshes[:2] != (cuts, id(self.placement)):
-            mesh = sharp_mesh(self.film) if cuts or self.begun_at > 0.0 else self.mesh
-            self._meshes = cuts, id(self.placement), mesh.moved(self.placement.frame @ self.frame)
-        return self._meshes[2]
+        if self._mesh is None or self._mesh[0] != cuts:
+            self._mesh = cuts, sharp_mesh(self.film) if cuts or self.begun_at > 0.0 else self.mesh
+        mesh = self._mesh[1]
+        if self._standing is None or self._standing[0] is not mesh or self._standing[1] is not self.placement:
+            self._standing = mesh, self.placement, mesh.moved(self.placement.frame @ self.frame)
+        return self._standing[2]
 
     def ray_ends(self) -> Floats:
         """Where the stock begins and ends on the rays along its grid's Z (n, 3), in its link's frame."""
@@ -154,7 +159,6 @@ class Cutting:
         from there on."""
         self.placement = placement
         self.spans.append((time, placement))
-        self._meshes = None
         later = Segments(
             self.result, self._tools_from_work(), self.frame, *self.sets, self._spindle_name(), self._spindle()
         )
@@ -170,7 +174,7 @@ class Cutting:
         made.film.shoot(time)
         made.removed, made.hits = np.zeros_like(self.removed), []
         made.spans = [(time, self.placement)]
-        made.before, made._meshes, made.keys, made.due, made.store = stock.volume, None, {}, [], None
+        made.before, made._mesh, made.keys, made.due, made.store = stock.volume, None, {}, [], None
         made.watch = self.watch.for_piece(name, stock, segment)
         made.machine_from_work = copy(self.machine_from_work)
         made.machine_from_work.own()
@@ -180,7 +184,7 @@ class Cutting:
         """What came off is a piece of its own now."""
         self.stock = self.film.stock = self.watch.stock = stock
         self.watch.cut()
-        self._meshes = None
+        self._mesh = None
         self.film.shoot(time)
 
     def end_at(self, segment: int) -> None:
