@@ -119,6 +119,27 @@ class HandOver(Hands):
         # The sub chuck is not ready yet when the main one opens: the bar is nobody's, and that is told once.
         early = self.run_job("M100\nM101\nM11\nM30\n", APPROACH + "M212\nG4 U0.3\nM101\nG4 U2.\nM30\n")
         self.assertEqual(self.found(early), [("hold.dropped", 1, 4)])
+        self.assertIn("Dwell 0.50 s longer before this: sub chuck", early.findings[0].remedy)
+        # Opened before the cut-off: the finding names the line that let go.
+        opened = self.run_job(
+            "M100\nM101\nM35\n" + PART_OFF + "M102\nM30\n", APPROACH + "M210\nM211\nM101\nM102\nM30\n"
+        )
+        self.assertIn(("hold.dropped", 1, 9), self.found(opened))
+        told = next(f for f in opened.findings if f.kind == "hold.dropped")
+        self.assertIn("Open sub chuck only after this: it opens in P2.nc line 5", told.remedy)
+
+    def test_turned_up_at_the_moment_of_the_code(self) -> None:
+        """Common practice: nobody waits for the other, so what begins at one moment counts as too early; a speed that stands before the
+        code in the same program has been reached."""
+        result = self.run_job(
+            "M100\nM35\nM101\nG97 S500 M3\nG4 U2.\nM30\n", APPROACH + "G4 U1.\nM101\nM212\nG4 U2.\nM30\n"
+        )
+        self.assertEqual([f for f in self.found(result) if f[0] == "hold.early"], [("hold.early", 1, 5)])
+        self.assertAlmostEqual(self.amount(result, "hold.early"), 0.8, places=6)
+
+    def test_a_slide_without_a_tool_is_moved_not_cut_with(self) -> None:
+        self.assertEqual(self.found(self.run_job("M100\nM30\n", "M100\nG1 G98 W=-445. F2000.\nM210\nM30\n")), [])
+        self.assertEqual(self.found(self.run_job("M30\n", "G1 G98 X50. F2000.\nM30\n"))[0], ("program.tool", 2, 2))
 
 
 class Twin(Hands):
@@ -228,6 +249,56 @@ class Bars(Hands):
         z = free.stocks[0].final_mesh.vertices[:, 2]
         np.testing.assert_allclose([z.min(), z.max()], [70.0, 270.0], atol=0.01)
         self.assertEqual(self.found(free), [("hold.nothing", 1, 4)])  # the bar's end has gone past the chuck
+
+    def test_every_pass_of_a_loop_has_a_design_and_takes_bar(self) -> None:
+        machine = gripping(more=[{"name": "tray", "kind": "catcher", "mount": "tray", "box": [120, 120, 40]}])
+        machine["codes"]["M25"] = {"does": "push", "grip": "main chuck", "most": 30}
+        machine["mounts"].append({"name": "tray", "link": "bed", "at": [135, 0, -200], "takes": "work"})
+        machine["links"][1]["shapes"] = []
+        bar = BAR | {"shape": {"type": "cylinder", "diameter": 60, "length": 200}, "at": [0, 0, 50]}
+        disc = {
+            "name": "disc",
+            "role": "design",
+            "mount": "main",
+            "shape": {"type": "cylinder", "diameter": 60, "length": 27},
+            "at": [0, 0, 136.5],
+        }
+        program = PART_OFF.replace("Z-50.", "Z-30.") + "M5\nM11\nM25\nM10\nM99\n"
+        result = self.run_job(
+            program, machine=machine, bodies=[bar, disc], checks={"resolution": 0.5, "near": 0}, switches={"loop": 2}
+        )
+        self.assertEqual(self.found(result), [])
+        stock = {s["name"]: s for s in verdict_dict(result)["stock"]}
+        self.assertEqual(
+            {name: s["held_by"] for name, s in stock.items()},
+            {"bar": ["main chuck"], "bar/1": ["tray"], "bar/2": ["tray"]},
+        )
+        self.assertIsNone(stock["bar"]["gouge_max"])
+        for name in ("bar/1", "bar/2"):
+            self.assertAlmostEqual(stock[name]["volume_after"], math.pi * 900 * 27, delta=0.005 * math.pi * 900 * 27)
+            self.assertLess(max(stock[name]["gouge_max"], stock[name]["excess_max"]), 0.1)
+        # 200 − 2 · 30 = 140 are left, from 10 to 150 of the chuck's Z; its reach ends at 25.
+        self.assertEqual(len(result.notes), 1)
+        self.assertIn("every part takes 30.00 mm of it; 15.00 mm are left", result.notes[0])
+        self.assertIn("too short for one more", result.notes[0])
+
+    def test_a_headstock_goes_back_over_a_bar_in_its_open_collet(self) -> None:
+        """The bar lies where it was left; gripped again it moves along: its place in the machine is that of the second grip."""
+        machine = gripping()
+        machine["codes"] |= {"M25": {"does": "push", "grip": "main chuck", "most": 1}, "M71": {"does": "move", "axis": "ZH", "to": -20},
+                             "M72": {"does": "move", "axis": "ZH", "to": 0}}  # fmt: skip
+        machine["links"][1]["shapes"] = []
+        machine["links"].insert(1, link("headstock", "bed", linear("ZH", [1, 0, 0], travel=[-100, 100])))
+        machine["links"][2]["parent"] = "headstock"
+        machine["channels"][0]["axes"].append("ZH")
+        bar = BAR | {"shape": {"type": "cylinder", "diameter": 60, "length": 200}, "at": [0, 0, 50]}
+        result = self.run_job(
+            "M11\nM71\nM10\nM72\nM30\n", machine=machine, bodies=[bar], checks={"resolution": 1.0, "near": 0}
+        )
+        self.assertEqual(self.found(result), [])
+        np.testing.assert_allclose(
+            result.stocks[0].at_end[:3, 3], [0, 0, 20], atol=1e-9
+        )  # 20 mm farther out of the same chuck
 
     def test_a_bar_drawn_out_of_its_guide_bush(self) -> None:
         machine = gripping(

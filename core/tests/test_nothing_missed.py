@@ -10,7 +10,7 @@ import numpy as np
 
 from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.geometry import mesh as meshes
-from bluntmirror.geometry.mesh import Mesh
+from bluntmirror.geometry.mesh import Mesh, revolve
 from bluntmirror.job import JobUnreadable, open_job
 from bluntmirror.material.comparison import compare
 from bluntmirror.material.stock import Stock, rays_of
@@ -69,6 +69,24 @@ class Spinning(WithFolder):
         )
         found = told(self.run_with(rough + "M5\nG28 U0 W0\nM30\n", 43.0, bar), "contact.shank")
         self.assertEqual([bodies for _, _, bodies, _ in found if "post" in bodies], [])
+
+    def test_a_hole_of_the_blank_stays_open_down_to_its_point(self) -> None:
+        """A 60° centre hole and a centre in it: r = t·tan 30° at t from its point, by trigonometry; rays of the grid miss the axis."""
+        hole = 8.0
+        outline = [(0.0, -hole), (hole * math.tan(math.radians(30)), 0.0), (12.0, 0.0), (12.0, -30.0), (0.0, -30.0)]
+        blank = revolve([list(p) for p in outline], tolerance=0.002)
+        stock = Stock(blank, 0.5)
+        rings = rings_of_stock(stock, np.zeros(3), blank)
+        height = stock.lattice.centres(2)
+        for row in range(len(height)):
+            want = max(0.0, (height[row] + hole) * math.tan(math.radians(30)))
+            self.assertAlmostEqual(float(rings.r0[rings.row == row].min()), want, delta=0.004)
+        centre = revolve([[0.0, 0.0], [20 * math.tan(math.radians(30)), 20.0], [0.0, 20.0]], tolerance=0.002)
+        for off, meets in ((0.05, False), (-0.5, True)):
+            pose = np.eye(4)
+            pose[2, 3] = off - hole
+            body = rings_of_body(centre.moved(pose), np.zeros(3), stock.lattice, 20.0)
+            self.assertEqual(rings_meet(rings, body, stock.lattice, np.zeros(3)) is not None, meets, off)
 
     def test_rings_against_turning_the_mesh_by_small_steps(self) -> None:
         # The twin: stand the body at many angles in the stock's rays, and take the shortest shift outwards.

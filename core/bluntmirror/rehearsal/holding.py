@@ -42,6 +42,7 @@ HAIR_MM = 0.01  # a piece that lies so little in a reach is not in it
 HAIR_DEG = 0.01
 OFF_CENTRE_MM = 0.05  # (contract)
 APART_RPM = 0.5
+MOMENT_S = 1e-6
 TOUCH_MM = 0.002  # so near a bar that is pushed counts as having met a body
 MOST_STEPS = 2000  # of looking for where it does
 NEAR_AXIS_CELLS = 1.5  # a cut that comes so near to the axis may have parted the piece
@@ -222,7 +223,7 @@ class Holding:
         self.spells.append(Held(grip.name, piece.name, time, np.inf))
         if grip.kind != "chuck":
             return
-        self._check_speed_at(grip, piece, time, where, "closes on")
+        self._check_speed_at(grip, piece, time - MOMENT_S, where, "closes on")  # what begins when it holds comes after
         piece.held[grip.name] = time
         piece.feed = ""
         self._carry(piece, time, segment)
