@@ -1,5 +1,5 @@
 """Writes the demo shop, Saltmarsh Instruments: run `python -m demo.build` from the root of the project
-(`python -m demo.build JOB…` writes those jobs alone).
+(`python -m demo.build NAME…` writes those jobs and routes alone).
 
 Every job exists as released and in a flawed revision; FAULTS names each flaw by the finding that must tell it.
 """
@@ -13,18 +13,37 @@ from pathlib import Path
 
 from bluntmirror.geometry.meshfile import write_stl
 
-from . import bracket, clip, fairing, gland, hydrophone, lid, nosecone, pin, plate, shaft, shells, tether, union
+from . import (
+    bracket,
+    clip,
+    fairing,
+    gland,
+    hydrophone,
+    lid,
+    lid_back,
+    nosecone,
+    pin,
+    plate,
+    shaft,
+    shells,
+    tether,
+    union,
+)
 from .machines import MACHINES
 from .shop import Json, crib, tools_file
 from .solids import mesh_of
 
 ROOT = Path(__file__).parent
+REVISIONS = ((False, "1-as released"), (True, "2-flawed"))
 JOBS = {
     "buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing,
     "nose-cone": nosecone, "gland-plates": gland, "hull-union": union, "cable-clip": clip,
     "hydrophone-body": hydrophone, "tether-head": tether, "drive-shaft": shaft,
     "contact-pin": pin,
 }  # fmt: skip
+# A part over several jobs: the folder of each step is a job's, `flawed` where the route's second revision is.
+ROUTES = {"buoy-lid": ("Buoy electronics lid, both sides", {"op10": lid, "op20": lid_back})}
+ROUTE_FAULTS = {"buoy-lid": {"a second side that forgets what the first left": "material.excess"}}
 FAULTS = {
     "buoy-lid": {
         "a clamp in the way": "contact.body",
@@ -81,6 +100,7 @@ FAULTS = {
     "drive-shaft": {
         "the steady rest closed off centre": "hold.off_centre",
         "a wait mark missing": "program.wait",
+        "so that the other channel waits at the next one": "program.wait",
         "so that the rest opens while the tool still cuts": "hold.early",
     },
     "contact-pin": {
@@ -149,7 +169,7 @@ def channels_of(job, flawed: bool) -> list[Json]:  # type: ignore[no-untyped-def
 
 def write_shop() -> None:
     """Machines, the crib and every job, from nothing."""
-    for folder in ("jobs", "machines"):
+    for folder in ("jobs", "machines", "routes"):
         shutil.rmtree(ROOT / folder, ignore_errors=True)
     (ROOT / "machines").mkdir()
     for name, machine in MACHINES.items():
@@ -157,32 +177,51 @@ def write_shop() -> None:
     write_json(ROOT / "tools.json", tools_file(crib()))
     for name in JOBS:
         write_job(name)
+    for name in ROUTES:
+        write_route(name)
 
 
 def write_job(name: str) -> None:
     """Both revisions of a job."""
-    job = JOBS[name]
+    for flawed, revision in REVISIONS:
+        write_revision(JOBS[name], flawed, ROOT / "jobs" / name / revision)
+
+
+def write_route(name: str) -> None:
+    """Both revisions of a route; its first steps are as released."""
+    title, steps = ROUTES[name]
+    for flawed, revision in REVISIONS:
+        folder = ROOT / "routes" / name / revision
+        for step, job in steps.items():
+            write_revision(job, flawed and step == list(steps)[-1], folder / step)
+        write_json(
+            folder / "route.json",
+            {"format": "blunt-mirror/route@1", "name": title, "steps": [{"name": step, "job": step} for step in steps]},
+        )
+
+
+def write_revision(job, flawed: bool, folder: Path) -> None:  # type: ignore[no-untyped-def]
     designs = job.designs() if hasattr(job, "designs") else {"design.stl": job.design()}
-    meshes = {file: mesh_of(solid) for file, solid in designs.items()}
-    for flawed, revision in ((False, "1-as released"), (True, "2-flawed")):
-        folder = ROOT / "jobs" / name / revision
-        shutil.rmtree(folder, ignore_errors=True)
-        folder.mkdir(parents=True)
-        write_json(folder / "job.json", job_file(job, flawed))
-        write_json(folder / "machine.json", MACHINES[job.MACHINE])
-        write_json(folder / "tools.json", tools_file(job.tools(crib(), flawed)))
-        for file, mesh in meshes.items():
-            write_stl(folder / file, mesh, job.NAME)
-        (folder / job.PROGRAM).write_text("\n".join(job.program(flawed)) + "\n")
-        for entry in channels_of(job, flawed):
-            (folder / entry["main"]).write_text("\n".join(entry["lines"]) + "\n")
-        for file, lines in getattr(job, "SUBPROGRAMS", {}).items():
-            (folder / file).write_text("\n".join(lines()) + "\n")
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    write_json(folder / "job.json", job_file(job, flawed))
+    write_json(folder / "machine.json", MACHINES[job.MACHINE])
+    write_json(folder / "tools.json", tools_file(job.tools(crib(), flawed)))
+    for file, solid in designs.items():
+        write_stl(folder / file, mesh_of(solid), job.NAME)
+    (folder / job.PROGRAM).write_text("\n".join(job.program(flawed)) + "\n")
+    for entry in channels_of(job, flawed):
+        (folder / entry["main"]).write_text("\n".join(entry["lines"]) + "\n")
+    for file, lines in getattr(job, "SUBPROGRAMS", {}).items():
+        (folder / file).write_text("\n".join(lines()) + "\n")
 
 
 if __name__ == "__main__":
     if sys.argv[1:]:
-        for job_name in sys.argv[1:]:
-            write_job(job_name)
+        for wanted in sys.argv[1:]:
+            if wanted in JOBS:
+                write_job(wanted)
+            if wanted in ROUTES:
+                write_route(wanted)
     else:
         write_shop()

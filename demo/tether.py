@@ -56,7 +56,7 @@ def program(flawed: bool) -> list[str]:
         "G0 X90.", "G28 U0 W0", "T0202 (FINISH)", "G97 S1800", f"G0 X{2 * HEAD + 4:.1f} Z{HEAD_END + 2.0:.1f}", *(f"G1 {b} F0.18" for b in rough),
         "G0 U4.", "Z2.", f"G0 G42 X{2 * SPIGOT - 6.0:.1f} Z2.", f"G1 X{2 * SPIGOT - 2.0:.1f} Z0. F0.1", *finish, f"Z{-LENGTH - 3.0:.1f}",
         "G0 G40 U6.", "X90.", "G28 U0 W0", "M9", "M5", "M200 (FRONT DONE, SPINDLE STANDS)", "T0303 (CUT OFF)", "M201 (BAR PULLED)", "G55",
-        "M35 (SECOND SPINDLE FOLLOWS)", "G97 S1200 M3", f"G0 Z{-LENGTH - KERF:.1f} M8", "X54.", "G1 X-1. F0.08", "G0 X200. M9", "M5",
+        "M35 (SECOND SPINDLE FOLLOWS)", "G97 S1200 M3", f"G0 Z{-LENGTH - KERF:.1f} M8", "X54.", "G4 U1.", "G1 X-1. F0.08", "G0 X200. M9", "M5",
         "G28 U0 W0", "M202 (CUT OFF)", "M30", "%",
     ]  # fmt: skip
 

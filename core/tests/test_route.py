@@ -13,8 +13,10 @@ import numpy as np
 
 from bluntmirror.cli import main
 from bluntmirror.geometry.meshfile import read_mesh
+from demo.build import ROUTE_FAULTS
 
 from .build import JOBS
+from .shop import SHOP
 from .test_machine import WithFolder
 
 SLOT = (JOBS / "slot-clear" / "O1001.nc").read_text()
@@ -91,6 +93,21 @@ class Routes(WithFolder):
                 self.assertEqual((status, text.count("<testsuite ")), (0, 2), error)
         finally:
             (self.folder.parent / f"{self.folder.name}.zip").unlink()
+
+    def test_the_demo_shops_route(self) -> None:
+        """Both sides of the lid: clear as released; flawed it is told by each fault once."""
+        for revision, faults in (("1-as released", []), ("2-flawed", sorted(ROUTE_FAULTS["buoy-lid"].values()))):
+            out = self.folder / revision
+            with redirect_stdout(StringIO()), redirect_stderr(StringIO()):
+                code = main(["verify", str(SHOP.parent / "routes" / "buoy-lid" / revision), "--out", str(out)])
+            steps = [json.loads((out / step / "verdict.json").read_text()) for step in ("op10", "op20")]
+            self.assertEqual([f["kind"] for f in steps[0]["findings"]], [])
+            self.assertEqual([f["kind"] for f in steps[1]["findings"]], faults)
+            self.assertEqual(code, 0)  # material left is a caution
+            if not faults:
+                # 21 mm of the 30 are left between the two faces; what the second side begins with is what the first left.
+                before, after = steps[1]["stock"][0]["volume_before"], steps[0]["stock"][0]["volume_after"]
+                self.assertAlmostEqual(before, after, delta=2e-4 * after)
 
     def test_what_the_first_side_took_of_the_part_is_its_gouge(self) -> None:
         self.step("op10", BLANK)

@@ -15,8 +15,9 @@ from .. import __version__
 from ..findings import CATALOGUE, RULES, Finding, Policy
 from ..findings.identity import Judged, cause_of, judged
 from ..job.channel import tool_key, tool_number
-from ..job.models import Insert
+from ..job.models import Carried, Insert
 from ..program.motions import ARC, FEED, RAPID, THREAD, WAIT
+from ..rehearsal.comparing import exactness
 from ..rehearsal.result import Rehearsal, Strand, Timed
 from ..rehearsal.travel import ranges
 
@@ -85,6 +86,10 @@ def not_checked(result: Timed) -> list[str]:
         told.append("material: the job has no stock")
     elif not any(body.role == "design" for body in bodies):
         told.append("gouges and material left: the job has no design part")
+    elif any(isinstance(body.shape, Carried) for body in bodies):
+        told.append(
+            f"what an earlier step took inside the design by less than {exactness(result.job.file.checks.resolution):.2f} mm"
+        )
     elif stocks and not any(cut.part for cut in stocks):
         told.append("gouges and material left: no stock could be compared with the design")
     if result.job.file.switches.dry_run:

@@ -4,7 +4,25 @@ import numpy as np
 
 from ..compiled import njit, prange
 
+FLAT = 1e-28  # the same of one whose corners lie in a line, to the last digits of doubles
 SLIVER = 1e-8  # square of height over longest edge, below which a triangle is one
+
+
+@njit(cache=True)
+def _on_edges(t, px, py, pz):
+    """The place nearest to p on the edges of a triangle that has no area; as `closest_on_triangle`."""
+    best, at = np.inf, (t[0, 0], t[0, 1], t[0, 2], 1)
+    for i in range(3):
+        j = (i + 1) % 3
+        ux, uy, uz = t[j, 0] - t[i, 0], t[j, 1] - t[i, 1], t[j, 2] - t[i, 2]
+        square = ux * ux + uy * uy + uz * uz
+        along = ux * (px - t[i, 0]) + uy * (py - t[i, 1]) + uz * (pz - t[i, 2])
+        s = min(1.0, max(0.0, along / square)) if square > 0.0 else 0.0
+        x, y, z = t[i, 0] + s * ux, t[i, 1] + s * uy, t[i, 2] + s * uz
+        d = (px - x) ** 2 + (py - y) ** 2 + (pz - z) ** 2
+        if d < best:
+            best, at = d, (x, y, z, 4 + i)
+    return at
 
 
 @njit(cache=True)
@@ -26,7 +44,7 @@ def closest_on_triangle(t, px, py, pz):
         return bx, by, bz, 2
     vc = d1 * d4 - d3 * d2
     if vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
-        s = d1 / (d1 - d3)
+        s = d1 / (d1 - d3) if d1 > d3 else 0.0  # two corners in one place have no edge
         return ax + s * ux, ay + s * uy, az + s * uz, 4
     d5 = ux * (px - cx) + uy * (py - cy) + uz * (pz - cz)
     d6 = vx * (px - cx) + vy * (py - cy) + vz * (pz - cz)
@@ -34,17 +52,20 @@ def closest_on_triangle(t, px, py, pz):
         return cx, cy, cz, 3
     vb = d5 * d2 - d1 * d6
     if vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
-        s = d2 / (d2 - d6)
+        s = d2 / (d2 - d6) if d2 > d6 else 0.0
         return ax + s * vx, ay + s * vy, az + s * vz, 6
     va = d3 * d6 - d5 * d4
     if va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
-        s = (d4 - d3) / ((d4 - d3) + (d5 - d6))
+        whole = (d4 - d3) + (d5 - d6)
+        s = (d4 - d3) / whole if whole > 0.0 else 0.0
         return bx + s * (cx - bx), by + s * (cy - by), bz + s * (cz - bz), 5
     # Over the face. Shares of the area lose their digits on slivers: there straight down onto the plane.
     nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
     wx, wy, wz = vx - ux, vy - uy, vz - uz
     longest = max(ux * ux + uy * uy + uz * uz, vx * vx + vy * vy + vz * vz, wx * wx + wy * wy + wz * wz)
     area = nx * nx + ny * ny + nz * nz
+    if area <= FLAT * longest * longest:
+        return _on_edges(t, px, py, pz)
     if area < SLIVER * longest * longest:
         k = (nx * (px - ax) + ny * (py - ay) + nz * (pz - az)) / area
         return px - k * nx, py - k * ny, pz - k * nz, 0

@@ -12,7 +12,7 @@ from ..compiled import njit, prange
 BESIDE = np.array(
     [0, 1, -1, 2, -2]
 )  # how many cells along its ray a neighbour may lie off: steeper is another family's to tell
-UNKNOWN, GUESSED, SMOOTH, KNOWN, LENT = 0, 1, 2, 3, 4
+UNKNOWN, VAGUE, GUESSED, SMOOTH, KNOWN, LENT = 0, 1, 2, 3, 4, 5
 GUESS = 0.3  # weight of a guessed plane beside a known one
 STRAIGHT = 0.004  # cells of bend within which the neighbours and the crossing lie on one plane
 BENT = 0.3  # and beyond which they do not tell a slope
@@ -20,6 +20,7 @@ SAME_PLANE = 0.004  # cells that a crossing may lie off a neighbour's plane to b
 NEAR = 2  # cells in which such a neighbour is looked for
 FLAT = 0.002  # share of the greatest eigenvalue below which planes do not fix a direction
 OFF_CELLS = 1.0  # a vertex farther than this from the mean of its crossings is not believed
+VAGUE_OFF_CELLS = 0.25  # nor one farther than this where a plane of its cell is told by other cuts alone, or by none
 PAD = 8  # cells around the lattice, so that neighbours' keys stay apart
 EDGE = 0.03  # `sharp` from which a vertex counts as one of an edge
 SWEEPS = 6  # of Jacobi's method: a matrix of three is done after four or five
@@ -75,7 +76,7 @@ def _edge_key(axis, sign, x, y, z, shape):
 @njit(cache=True)
 def normals(axis, node, sign, tag, place, step, shape, keys, rows, normal, trust):
     """Unit normals (n, 3), outwards, at the crossings whose neighbours on their own rays tell the slope; `trust` (n,) how sure
-    they are: KNOWN, SMOOTH on a face that bends, GUESSED where it is too narrow for more than one neighbour, UNKNOWN.
+    they are: KNOWN, SMOOTH on a face that bends, GUESSED where it is too narrow for more than one neighbour, VAGUE for any, UNKNOWN.
 
     `keys`, `rows` (a power of two long, more than twice n): the table of crossings, filled here; keys −1 before.
     """
@@ -129,8 +130,12 @@ def normals(axis, node, sign, tag, place, step, shape, keys, rows, normal, trust
                 if has[1] and has[3]:
                     sure = UNKNOWN  # the two lie on different faces, and which of them is this one's nothing tells
                     break
-                sure = GUESSED
-                told = height[3] - height[2] if has[3] else height[2] - height[1] if has[1] else 0.0
+                if has[1] or has[3]:
+                    sure = min(sure, GUESSED)
+                    told = height[3] - height[2] if has[3] else height[2] - height[1]
+                else:  # a face as narrow as a cell, one of many: as all of them go on
+                    sure = VAGUE
+                    told = _across(i, lateral, a, node, sign, place, step, shape, keys, rows)
             elif least > STRAIGHT * step[a]:
                 sure = min(sure, SMOOTH)
             slope[lateral] = told / step[lateral]
@@ -140,6 +145,26 @@ def normals(axis, node, sign, tag, place, step, shape, keys, rows, normal, trust
             length = np.sqrt(slope[0] ** 2 + slope[1] ** 2 + slope[2] ** 2)
             for d in range(3):
                 normal[i, d] = -sign[i] * slope[d] / length
+
+
+@njit(cache=True)
+def _across(i, lateral, a, node, sign, place, step, shape, keys, rows):
+    """The slope per cell at a crossing by its two neighbours, whatever cut them, where the surface goes on across all three; else 0."""
+    height, found = np.zeros(2), 0
+    for side in (-1, 1):
+        for k in range(5):
+            x, y, z = node[i]
+            x += (side if lateral == 0 else 0) + (BESIDE[k] if a == 0 else 0)
+            y += (side if lateral == 1 else 0) + (BESIDE[k] if a == 1 else 0)
+            z += (side if lateral == 2 else 0) + (BESIDE[k] if a == 2 else 0)
+            at = _slot(keys, _edge_key(a, sign[i], x, y, z, shape))
+            if keys[at] != -1:
+                height[(side + 1) // 2] = place[rows[at], a]
+                found += 1
+                break
+    if found < 2 or abs(height[0] - 2.0 * place[i, a] + height[1]) > BENT * step[a]:
+        return 0.0
+    return 0.5 * (height[1] - height[0])
 
 
 @njit(cache=True, parallel=True)
@@ -202,7 +227,7 @@ def solve(quads, axis, place, normal, trust, step, vertices, sharp):
     """The vertex of every cell: the point nearest to all planes through its crossings, from their mean on. `sharp` (n,): how
     much its planes fix it across the first: 0 on a face, more on an edge or in a corner."""
     n = len(vertices)
-    number, fixed = np.zeros(n, np.int64), np.zeros(n, np.int64)
+    number, fixed, vague = np.zeros(n, np.int64), np.zeros(n, np.int64), np.zeros(n, np.bool_)
     mean, right, matrix = np.zeros((n, 3)), np.zeros((n, 3)), np.zeros((n, 6))
     for i in range(len(quads)):
         for q in range(4):
@@ -217,11 +242,12 @@ def solve(quads, axis, place, normal, trust, step, vertices, sharp):
         if trust[i] == UNKNOWN:
             continue
         # A plane is told the better the squarer its ray meets it.
-        weight = normal[i, axis[i]] ** 2 * (GUESS if trust[i] == GUESSED else 1.0)
+        weight = normal[i, axis[i]] ** 2 * (GUESS if trust[i] <= GUESSED else 1.0)
         x, y, z = normal[i]
         for q in range(4):
             v = quads[i, q]
             fixed[v] += 1
+            vague[v] |= trust[i] == VAGUE
             height = x * (place[i, 0] - mean[v, 0]) + y * (place[i, 1] - mean[v, 1]) + z * (place[i, 2] - mean[v, 2])
             right[v, 0] += weight * x * height
             right[v, 1] += weight * y * height
@@ -246,6 +272,7 @@ def solve(quads, axis, place, normal, trust, step, vertices, sharp):
         greatest = max(a[0, 0], a[1, 1], a[2, 2])
         sharp[v] = (a[0, 0] + a[1, 1] + a[2, 2] - greatest) / greatest
         floor = FLAT * greatest
+        most = VAGUE_OFF_CELLS if vague[v] else OFF_CELLS
         while floor < greatest:
             shift = np.zeros(3)
             least = np.inf
@@ -256,11 +283,7 @@ def solve(quads, axis, place, normal, trust, step, vertices, sharp):
                 along = (turn[0, k] * right[v, 0] + turn[1, k] * right[v, 1] + turn[2, k] * right[v, 2]) / a[k, k]
                 for d in range(3):
                     shift[d] += along * turn[d, k]
-            if (
-                abs(shift[0]) <= OFF_CELLS * step[0]
-                and abs(shift[1]) <= OFF_CELLS * step[1]
-                and abs(shift[2]) <= OFF_CELLS * step[2]
-            ):
+            if abs(shift[0]) <= most * step[0] and abs(shift[1]) <= most * step[1] and abs(shift[2]) <= most * step[2]:
                 for d in range(3):
                     vertices[v, d] += shift[d]
                 break
