@@ -20,7 +20,7 @@ import numpy as np
 
 from ..contact.bodies import Body, spun
 from ..contact.program import Follower
-from ..findings import Where
+from ..findings import CATALOGUE, Where
 from ..findings.grouping import SAME_SHARE
 from ..geometry.frames import Floats, apply, frame, inverse
 from ..geometry.hull import Shadow, extremes
@@ -442,17 +442,15 @@ class Holding:
                 f"{because}: it falls",
                 where=where,
                 bodies=(piece.name,),
-                **self._put_right(piece, time),
+                remedy=self._put_right(piece, time),
             )
 
-    def _put_right(self, piece: Piece, time: float) -> dict[str, str]:
+    def _put_right(self, piece: Piece, time: float) -> str:
         """What would have held a piece that falls: the grip that was closing, the one that opened too soon, the one that closes too late."""
         chucks = [event for event in self.events.in_order if self.grips[event.act.name].kind == "chuck"]
         if closing := [e for e in chucks if e.what == "closed" and e.begun <= time < e.ready - 1e-9]:
             first = min(closing, key=lambda e: e.ready)
-            return {
-                "remedy": f"Dwell {first.ready - time:.2f} s longer before this: {first.act.name} is still closing."
-            }
+            return f"Dwell {first.ready - time:.2f} s longer before this: {first.act.name} is still closing."
         let_go = {
             spell.grip
             for spell in self.spells
@@ -460,15 +458,11 @@ class Holding:
         }
         if opened := [e for e in chucks if e.what == "opening" and e.time < time - 1e-9 and e.act.name in let_go]:
             last = max(opened, key=lambda e: e.time)
-            return {
-                "remedy": f"Open {last.act.name} only after this: it opens in {last.act.program} line {last.act.line}, {time - last.time:.2f} s before."
-            }
+            return f"Open {last.act.name} only after this: it opens in {last.act.program} line {last.act.line}, {time - last.time:.2f} s before."
         if late := [e for e in chucks if e.what == "closed" and e.begun > time]:
             first = min(late, key=lambda e: e.begun)
-            return {
-                "remedy": f"Close {first.act.name} first: it closes in {first.act.program} line {first.act.line}, {first.ready - time:.2f} s too late."
-            }
-        return {}
+            return f"Close {first.act.name} first: it closes in {first.act.program} line {first.act.line}, {first.ready - time:.2f} s too late."
+        return CATALOGUE["hold.dropped"].remedy
 
     def _catcher(self, piece: Piece, segment: int) -> str:
         """The catcher whose box the middle of a piece is in, or above."""
