@@ -273,6 +273,7 @@ class Bars(Hands):
             {name: s["held_by"] for name, s in stock.items()},
             {"bar": ["main chuck"], "bar/1": ["tray"], "bar/2": ["tray"]},
         )
+        self.assertEqual([h["grip"] for h in result.held if h["piece"] == "bar/1"], ["tray"])
         self.assertIsNone(stock["bar"]["gouge_max"])
         for name in ("bar/1", "bar/2"):
             self.assertAlmostEqual(stock[name]["volume_after"], math.pi * 900 * 27, delta=0.005 * math.pi * 900 * 27)

@@ -429,6 +429,8 @@ class Holding:
         """Nobody holds a piece any more: a catcher takes it, or it falls."""
         catcher = self._catcher(piece, segment)
         piece.gone = catcher or ""
+        if catcher:
+            self.spells.append(Held(catcher, piece.name, time, np.inf))
         root = self.chain.path_to(piece.cutting.placement.link)[0].name
         stays = self.mounts[catcher].link if catcher else root
         piece.cutting.placement = piece.cutting.placement.handed_over(self.chain, stays, self.values(segment))

@@ -71,6 +71,7 @@ export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, bes
               {what}
             </p>
           ))}
+          {result.checked.notes.length > 0 && <h4>Notes</h4>}
           {result.checked.notes.map((note) => (
             <p key={note}>{note}</p>
           ))}

@@ -52,7 +52,7 @@ function Lanes({ replay, player }: { replay: Replay; player: Player }) {
         replay.holdersAt(time).map(([piece, grips]) => (
           <div key={piece} className="readout-line quiet">
             <span>
-              {piece}: {grips.length ? grips.join(" and ") : "held by none"}
+              {piece}: {grips.length ? grips.join(", ") : "held by none"}
             </span>
           </div>
         ))}
