@@ -29,7 +29,8 @@ from bluntmirror.rehearsal.handling import HandPanel
 from bluntmirror.rehearsal.model_check import check_model
 
 from .build import HEAD, JOBS, slot_job
-from .machines import MACHINES, job_on, quill_in_a_tilting_head, trunnion
+from .channels import channels_job, gripping
+from .machines import MACHINES, job_on, linear, link, quill_in_a_tilting_head, trunnion
 from .test_lathe import TOOLS as TURNING_TOOLS
 from .test_lathe import lathe
 from .test_machine import WithFolder
@@ -278,6 +279,48 @@ class Panel(WithFolder):
         self.assertEqual(panel.offset_here([-305, -205, -443], 1), {"X": -305, "Y": -205, "Z": -535})
 
 
+class GripsByHand(WithFolder):
+    """The twin-spindle machine of the tests: axes of both channels, and jaws that come to what they find."""
+
+    def panel(self) -> HandPanel:
+        jaws = [
+            linear(f"J{i}", [0, math.cos(a), math.sin(a)], travel=[-40, 40])
+            for i, a in enumerate((math.pi / 2, math.pi * 7 / 6, math.pi * 11 / 6))
+        ]
+        machine = gripping(**{"sub chuck": {"jaws": {"axes": ["J0", "J1", "J2"], "drawn": 60}}})
+        for i, joint in enumerate(jaws):
+            way = joint["direction"]
+            at = [-10, round(45 * way[1], 6), round(45 * way[2], 6)]  # 30 high: its face at 30 from the axis
+            machine["links"].append(link(f"jaw {i}", "sub", joint, {"type": "cylinder", "diameter": 8, "length": 30, "at": at,
+                                                                   "turn": [math.degrees(math.atan2(way[2], way[1])) - 90, 0, 0]}))  # fmt: skip
+        return HandPanel(channels_job(self.folder, machine, {1: "M30\n", 2: "M30\n"}))
+
+    def test_every_channel_and_every_grip(self) -> None:
+        panel = self.panel()
+        self.assertEqual(panel.axes, ("X1", "Z1", "C1", "TU", "X2", "Z2", "W", "C2", "TL", "J0", "J1", "J2"))
+        place = {axis: i for i, axis in enumerate(panel.axes)}
+        self.assertEqual([panel.home[place[f"J{i}"]] for i in range(3)], [10.0] * 3)  # open at ⌀80: (80 − 60) / 2
+        # A block is in the words of its channel: W is the second one's.
+        there = panel.run_block(panel.home, 0, "G0 W=-445.", channel=2)
+        self.assertEqual((there.values[place["W"]], there.touching), (-445.0, []))
+        # The bar ends at x = 150, the chuck's face stands at 155, its jaws hold from 135 on: 15 of 20 mm, ⌀60.
+        closed = panel.run_block(there.values, 0, "M210", channel=2)
+        self.assertEqual((closed.touching, closed.said), ([], []))
+        self.assertRegex(
+            closed.told[0], r"^sub chuck holds bar: ⌀60\.0\d over 15\.00 mm$"
+        )  # the mesh's corners stand a hair outside
+        for i in range(3):
+            self.assertAlmostEqual(closed.values[place[f"J{i}"]], 0.0, delta=0.01)
+        opened = panel.run_block(closed.values, 0, "M211", channel=1)
+        self.assertEqual([opened.values[place[f"J{i}"]] for i in range(3)], [10.0] * 3)
+        nothing = panel.run_block(panel.home, 0, "M210", channel=2)
+        self.assertEqual(nothing.said, ["sub chuck closes where no work stands within its reach"])
+        # Driven on, the bar runs into the chuck's face and the hand is stopped there.
+        self.assertAlmostEqual(
+            panel.run_block(there.values, 0, "G0 W=-460.", channel=2).values[place["W"]], -450.0, delta=0.01
+        )
+
+
 class KeptOffset(WithFolder):
     def test_an_offset_kept_on_a_lathe_is_what_brings_the_tip_there(self) -> None:
         options = {"programs": [{"main": "O1.nc", "dialect": "iso-turn"}], "tools": TURNING_TOOLS, "bodies": []}
@@ -306,9 +349,9 @@ class ModelFaults(WithFolder):
     def test_each_fault_is_named(self) -> None:
         def turned(axis: str) -> list[dict]:  # type: ignore[type-arg]
             links = json.loads(json.dumps(trunnion()["links"]))
-            for link in links:
-                if link["joint"] and link["joint"]["axis"] == axis:
-                    link["joint"]["direction"] = [-c for c in link["joint"]["direction"]]
+            for entry in links:
+                if entry["joint"] and entry["joint"]["axis"] == axis:
+                    entry["joint"]["direction"] = [-c for c in entry["joint"]["direction"]]
             return links
 
         self.assertIn("left-handed", self.faults(links=turned("X"))[0])

@@ -109,7 +109,7 @@ def machine_alone(item: LibraryFile) -> Job:
         made = {
             "machine.json": item.data, "tools.json": {"format": "blunt-mirror/tools@1", "tools": []},
             "job.json": {"format": "blunt-mirror/job@1", "name": item.name, "machine": "machine.json", "tools": "tools.json",
-                         "programs": [{"channel": item.data.get("channels", [{"number": 1}])[0]["number"], "main": "none.nc"}]},
+                         "programs": [{"channel": channel["number"], "main": "none.nc"} for channel in item.data.get("channels", [{"number": 1}])]},
         }  # fmt: skip
         for name, data in made.items():
             (folder / name).write_text(json.dumps(data))
@@ -158,8 +158,8 @@ def offset_here(job: Job, values: list[float], tool: int) -> dict[str, float]:
 
 
 def _check_values(panel: HandPanel, values: list[float]) -> None:
-    if len(values) != len(panel.setup.axes) or not np.isfinite(values).all():
-        raise Refused(f"the machine has the axes {' '.join(panel.setup.axes)}: give a number for each")
+    if len(values) != len(panel.axes) or not np.isfinite(values).all():
+        raise Refused(f"the machine has the axes {' '.join(panel.axes)}: give a number for each")
 
 
 def move(job: Job, begin: list[float], end: list[float], tool: int, stop: bool) -> Moved:
@@ -170,11 +170,13 @@ def move(job: Job, begin: list[float], end: list[float], tool: int, stop: bool) 
         return panel.move(begin, end, tool, stop)
 
 
-def run_block(job: Job, values: list[float], tool: int, block: str, stop: bool) -> Moved:
+def run_block(job: Job, values: list[float], tool: int, block: str, stop: bool, channel: int = 0) -> Moved:
     if len(block) > 2000 or "\n" in block:
         raise Refused("one block of at most 2000 characters is run at a time")
+    panel = panel_of(job)
+    _check_values(panel, values)
     with _moving:
-        return panel_of(job).run_block(values, tool, block, stop)
+        return panel.run_block(values, tool, block, stop, channel)
 
 
 # --- picking and mating -----------------------------------------------------------------------------------------------

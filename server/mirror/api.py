@@ -399,7 +399,7 @@ def move_machine(request: HttpRequest, number: int, body: MoveIn) -> Any:
 @api.post("/library/{number}/block", response=MovedOut)
 def machine_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
     return setups.run_block(
-        setups.machine_alone(_machine(request, number)), body.values, body.tool, body.block, body.stop
+        setups.machine_alone(_machine(request, number)), body.values, body.tool, body.block, body.stop, body.channel
     )
 
 
@@ -494,7 +494,7 @@ def move(request: HttpRequest, number: int, body: MoveIn) -> Any:
 @api.post("/revisions/{number}/block", response=MovedOut)
 def run_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
     job = setups.opened(_revision(request, number), body.job)
-    return setups.run_block(job, body.values, body.tool, body.block, body.stop)
+    return setups.run_block(job, body.values, body.tool, body.block, body.stop, body.channel)
 
 
 @api.get("/revisions/{number}/fit/{machine}", response=list[FitOut])

@@ -219,6 +219,7 @@ class BlockIn(JobData):
     tool: int = 0
     block: str
     stop: bool = True
+    channel: int = 0  # whose words they are; 0: the first program's
 
 
 class OffsetHereIn(JobData):
@@ -242,6 +243,7 @@ class MovedOut(Schema):
     over: list[tuple[str, float]]
     said: list[str]
     path: list[list[float]]
+    told: list[str] = []
 
 
 class PickIn(JobData):

@@ -20,6 +20,7 @@ from ..job.models import MachineCode, Mount
 from ..machine import Chain
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
+from ..rehearsal.handling import hand_axes, hand_home
 from ..rehearsal.result import CutStock, Opened
 from ..rehearsal.run import assemblies
 from ..rehearsal.scene import contact_bodies, stays, tool_name
@@ -212,9 +213,15 @@ def model_data(job: Job) -> tuple[dict[str, Any], bytes]:
     off = job.machine.unit.off if job.machine.unit else []
     named = dict.fromkeys(link.accessory for link in job.machine.links if link.accessory)
     description["accessories"] = [{"name": name, "on": name not in off} for name in named]
-    channel = job.machine.channels[0]
-    description["axes"] = [_axis(result, axis) for axis in channel.axes]
-    description["start"] = [float(job.machine.reference.get("1", {}).get(axis, 0.0)) for axis in channel.axes]
+    jaws = {axis for grip in job.machine.grips if grip.jaws for axis in grip.jaws.axes}
+    description["axes"] = [_axis(result, axis) | ({"jaw": True} if axis in jaws else {}) for axis in hand_axes(job)]
+    description["start"] = hand_home(job, chain)
+    description["channels"] = [entry.channel for entry in job.file.programs]
+    description["grips"] = [
+        {"name": grip.name, **{what: next((code for code, act in job.machine.codes.items() if act.does == what and act.grip == grip.name), None)
+                               for what in ("close", "open")}}
+        for grip in job.machine.grips if grip.kind not in ("bush", "catcher")
+    ]  # fmt: skip
     description["mounts"] = [
         {"name": m.name, "link": m.link, "takes": m.takes, "matrix": frame(m.at, m.turn).tolist(), "station": m.station}
         for m in chain.mounts.values()

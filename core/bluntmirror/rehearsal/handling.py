@@ -9,13 +9,17 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..contact.bodies import Body
 from ..contact.program import Follower, clearances, pairs_of
 from ..findings import Docket
-from ..geometry.frames import Floats
+from ..geometry.frames import Floats, inverse
+from ..geometry.mesh import joined
 from ..job import Job
 from ..job.channel import channel_view
-from ..job.models import is_rotary_word
+from ..job.models import Grip, ProgramFile, is_rotary_word
 from ..machine import Chain
+from ..machine.tip import Kinematics
+from ..program.control import Setup
 from ..program.interpreter import Interpreter
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, slides_of, time_motions
@@ -41,7 +45,7 @@ class Met:
 
 @dataclass
 class Moved:
-    """`values`: where the axes stand in the end (or where the first contact stopped them)."""
+    """`values`: where the axes stand in the end (or where the first contact stopped them). `told`: what a grip that was worked holds."""
 
     axes: tuple[str, ...]
     values: list[float]
@@ -50,19 +54,53 @@ class Moved:
     over: list[tuple[str, float]] = field(default_factory=list)  # axis, how far past its travel
     said: list[str] = field(default_factory=list)  # what the control reports of a typed block
     path: list[list[float]] = field(default_factory=list)  # the values passed on the way
+    told: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class _Control:
+    """What one channel's typed blocks are carried out by."""
+
+    job: Job
+    chain: Chain
+    kinematics: Kinematics | None
+    setup: Setup
+    channel: int
+
+    @staticmethod
+    def of(job: Job, entry: ProgramFile) -> _Control:
+        view = channel_view(job, entry)
+        chain = Chain(view.machine)
+        kinematics = kinematics_of(view, chain, entry.channel)
+        return _Control(view, chain, kinematics, control_setup(view, chain, entry.channel, kinematics), entry.channel)
+
+
+def hand_axes(job: Job) -> tuple[str, ...]:
+    """The axes that a hand moves: those of every channel, then those of jaws."""
+    jaws = [axis for grip in job.machine.grips if grip.jaws for axis in grip.jaws.axes]
+    return tuple(dict.fromkeys([axis for channel in job.machine.channels for axis in channel.axes] + jaws))
+
+
+def hand_home(job: Job, chain: Chain) -> list[float]:
+    """Every axis of the hand at its first reference; jaws open, as far as nothing begins closed."""
+    reference = job.machine.reference.get("1", {})
+    jaws = {
+        axis: (grip.holds[1] - grip.jaws.drawn) / 2.0
+        for grip in job.machine.grips if grip.jaws and grip.holds and grip.starts == "open" for axis in grip.jaws.axes
+    }  # fmt: skip
+    return [float(reference.get(axis, jaws.get(axis, 0.0))) for axis in hand_axes(job)]
 
 
 class HandPanel:
-    """One job's machine, with what is clamped on it, under the hand."""
+    """One job's machine, with what is clamped on it, under the hand: the axes of all channels, and those of jaws."""
 
     def __init__(self, job: Job) -> None:
-        job = channel_view(job, job.file.programs[0])
         self.job, self.chain = job, Chain(job.machine)
         self.tools = assemblies(job)
-        channel = job.file.programs[0].channel
-        self.kinematics = kinematics_of(job, self.chain, channel)
-        self.setup = control_setup(job, self.chain, channel, self.kinematics)
-        self.channel = channel
+        self.axes = hand_axes(job)
+        self.controls = {entry.channel: _Control.of(job, entry) for entry in job.file.programs}
+        first = self.controls[job.file.programs[0].channel]
+        self.setup, self.renamed = first.setup, first.job.renamed
         every = set(self.tools)
         self.bodies = contact_bodies(job, self.chain, self.tools, every)
         self.bodies += blanks(job, self.chain)
@@ -70,14 +108,14 @@ class HandPanel:
             pair for pair in pairs_of(self.bodies, self.chain, job.machine.ignore)
             if not any(body.while_work == "spins" for body in pair)
         ]  # fmt: skip
-        self.home = [float(self.setup.references.get(1, {}).get(axis, 0.0)) for axis in self.setup.axes]
+        self.home = hand_home(job, self.chain)
         self._follower: Follower | None = None
         self.at_rest = {frozenset(pair) for pair in self.touching_at_rest()}
 
     def _full(self, rows: Floats) -> Floats:
-        reference = self.setup.references.get(1, {})
+        reference = self.job.machine.reference.get("1", {})
         full = np.tile([reference.get(axis, 0.0) for axis in self.chain.axes], (len(rows), 1))
-        for column, axis in enumerate(self.setup.axes):
+        for column, axis in enumerate(self.axes):
             full[:, self.chain.axes.index(axis)] = rows[:, column]
         return full
 
@@ -85,9 +123,10 @@ class HandPanel:
         """Every axis straight from `begin` to `end`; with `stop` the way ends where two bodies first touch."""
         return self._along(np.array([begin, end], float), tool, stop)
 
-    def _along(self, rows: Floats, tool: int, stop: bool) -> Moved:
+    def _along(self, rows: Floats, tool: int, stop: bool, spared: frozenset[str] = frozenset()) -> Moved:
+        """`spared`: bodies that may touch stock on this way."""
         m = len(rows) - 1
-        answer = Moved(self.setup.axes, rows[-1].tolist(), path=rows.tolist())
+        answer = Moved(self.axes, rows[-1].tolist(), path=rows.tolist())
         follower = self._prepared(self._knots(rows), tool)
         near = clearances(self.pairs, self.job.file.checks.near, self.job.file.checks.pairs)
         asked = [(pair, own) for pair, own in zip(self.pairs, near, strict=True) if own is not None]
@@ -101,7 +140,11 @@ class HandPanel:
                 t.tool not in (0, tool) and not t.always for t in (a, b)
             ):
                 continue
+            if spared and {a.role, b.role} & {"stock"} and {a.label, b.label} & spared:
+                continue
             seen = follower.follow(a, b, own)
+            if seen.hit[0] == 2 and seen.share[0] == 0.0 and self._grips(a, b):
+                continue  # jaws that stand on the work
             if seen.hit[0] == 2 and seen.share[0] == 0.0:
                 seen = self._prepared(self._knots(later), tool).follow(a, b, own)
             for level in (2, 1):
@@ -130,8 +173,8 @@ class HandPanel:
     def _past(self, rows: Floats) -> list[tuple[str, float]]:
         """The axes that leave their travel on a way, and by how much."""
         found = []
-        rows = rows @ slides_of([self.chain.joints[axis] for axis in self.setup.axes])
-        for column, axis in enumerate(self.setup.axes):
+        rows = rows @ slides_of([self.chain.joints[axis] for axis in self.axes])
+        for column, axis in enumerate(self.axes):
             travel = self.chain.joints[axis].travel
             if travel:
                 past = max(travel[0] - float(rows[:, column].min()), float(rows[:, column].max()) - travel[1])
@@ -159,30 +202,103 @@ class HandPanel:
             if not (a.tool or b.tool) and (follower.follow(a, b, 0.0).hit == 2).any()
         ]
 
-    def run_block(self, values: list[float], tool: int, block: str, stop: bool = True) -> Moved:
-        """A typed block, carried out from where the axes stand with this tool in use."""
+    def run_block(self, values: list[float], tool: int, block: str, stop: bool = True, channel: int = 0) -> Moved:
+        """A typed block of a channel (0: the first program's), carried out from where the axes stand with this tool in use; then the
+        grips that it works."""
         docket = Docket()
-        start = dict(zip(self.setup.axes, values, strict=True))
+        own = self.controls.get(channel) or next(iter(self.controls.values()))
+        stands = dict(zip(self.axes, values, strict=True))
+        words = own.setup.axes
+        columns = [self.axes.index(own.job.renamed.get(word, word)) for word in words]
+        start = {word: stands[self.axes[column]] for word, column in zip(words, columns, strict=True)}
         run = Interpreter(
-            self.setup,
-            [ProgramText("typed", f"{block}\nM30\n".encode(), self.setup.dialect.o_words)],
+            own.setup,
+            [ProgramText("typed", f"{block}\nM30\n".encode(), own.setup.dialect.o_words)],
             docket,
-            self.channel,
+            own.channel,
             start,
         )
         run.control.tool = tool
         # A block typed by hand may cut without having called a length offset first: the hand knows.
         run.told |= {"length", "no tool", "feed", "spindle", "speed", ("offset", "G54")}
-        motions = run.run().motions
+        read = run.run()
+        motions = read.motions
         said = [f"{item.message}" for item in docket]
-        if not len(motions):
-            return Moved(self.setup.axes, values, said=said)
-        joints = [self.chain.joints[axis] for axis in self.setup.axes]
-        reel = time_motions(motions, joints, self.job.machine.rapid == "dogleg", self.kinematics)
-        rows = make_knots(reel, KNOT_TOLERANCE_MM).at
-        answer = self._along(rows if len(rows) > 1 else np.array([values, values]), int(motions.tool[-1]), stop)
-        answer.said = said
+        answer = Moved(self.axes, values, said=said)
+        if len(motions):
+            joints = [own.chain.joints[axis] for axis in words]
+            reel = time_motions(motions, joints, self.job.machine.rapid == "dogleg", own.kinematics)
+            knots = make_knots(reel, KNOT_TOLERANCE_MM).at
+            rows = np.tile(np.array(values, float), (max(len(knots), 2), 1))
+            if len(knots) > 1:
+                rows[:, columns] = knots
+            answer = self._along(rows, int(motions.tool[-1]), stop)
+            answer.said = said
+        for act in read.acts:
+            if act.kind in ("close", "open") and not answer.touching:
+                self._work(answer, act.name, act.kind == "close", tool, stop)
         return answer
+
+    def _work(self, answer: Moved, name: str, closes: bool, tool: int, stop: bool) -> None:
+        """Close or open a grip from where the axes stand; what stands within its reach is told, and its jaws come to it."""
+        grip = next(grip for grip in self.job.machine.grips if grip.name == name)
+        found = self._within(grip, answer.values) if closes else None
+        if closes and found is None:
+            answer.said.append(f"{name} closes where no work stands within its reach")
+        elif found:
+            piece, length, diameter = found
+            answer.told.append(f"{name} holds {piece}: ⌀{diameter:.2f} over {length:.2f} mm")
+            if grip.least > length:
+                answer.said.append(f"{name} holds {length:.2f} mm of {piece}; {grip.least:g} are needed")
+            if grip.holds and not grip.holds[0] - HAIR <= diameter <= grip.holds[1] + HAIR:
+                answer.said.append(f"{name} closes on ⌀{diameter:.2f}; it holds {grip.holds[0]:g} to {grip.holds[1]:g}")
+        else:
+            answer.told.append(f"{name} is open")
+        if not grip.jaws or not grip.holds:
+            return
+        to = (found[2] if found else grip.holds[0]) if closes else grip.holds[1]
+        end = list(answer.values)
+        for axis in grip.jaws.axes:
+            end[self.axes.index(axis)] = (to - grip.jaws.drawn) / 2.0
+        jaws = frozenset(
+            body.label for body in self.bodies
+            if any(step.joint and step.joint.axis in grip.jaws.axes for step in self.chain.path_to(body.link))
+        )  # fmt: skip
+        moved = self._along(np.array([answer.values, end]), tool, stop, jaws)
+        answer.path += moved.path
+        answer.values, answer.touching, answer.near = moved.values, moved.touching, answer.near + moved.near
+        answer.over += moved.over
+
+    def _grips(self, a: Body, b: Body) -> bool:
+        """Whether one of two bodies is a jaw and the other stock."""
+        jaws = {axis for grip in self.job.machine.grips if grip.jaws for axis in grip.jaws.axes}
+        return any(
+            one.role == "stock"
+            and any(step.joint and step.joint.axis in jaws for step in self.chain.path_to(other.link))
+            for one, other in ((a, b), (b, a))
+        )
+
+    def _within(self, grip: Grip, values: list[float]) -> tuple[str, float, float] | None:
+        """The stock that stands in a grip's reach: its name, the length within and the greatest diameter there."""
+        row = self._full(np.array([values]))
+        mount = self.chain.mount_pose(self.chain.mounts[grip.mount], row)[0]
+        best: tuple[str, float, float] | None = None
+        for body in self.bodies:
+            if body.role != "stock" or body.while_work == "spins":
+                continue
+            seen = joined(list(body.solids)).moved(inverse(mount) @ self.chain.pose(body.link, row)[0])
+            z = seen.vertices[:, 2]
+            length = min(float(z.max()), grip.reach[1]) - max(float(z.min()), grip.reach[0])
+            if length > HAIR and (best is None or length > best[1]):
+                # Of every face that reaches into it the corners, wherever they lie along it: round work has none between its ends.
+                faces = seen.triangles
+                inside = (faces[:, :, 2].max(axis=1) >= grip.reach[0]) & (faces[:, :, 2].min(axis=1) <= grip.reach[1])
+                best = (
+                    body.label,
+                    length,
+                    2.0 * float(np.hypot(faces[inside][:, :, 0], faces[inside][:, :, 1]).max(initial=0.0)),
+                )
+        return best
 
     def offset_here(self, values: list[float], tool: int) -> dict[str, float]:
         """What a work offset must hold, as it is typed at the control, for the program's zero to be where the tip stands now:
@@ -191,7 +307,8 @@ class HandPanel:
         geometry = self.setup.geometry.get(tool, {})
         length = 0.0 if geometry else self.setup.length_registers.get(tool, 0.0)
         held = {}
-        for axis, value in zip(self.setup.axes, values, strict=True):
+        for axis in self.setup.axes:
+            value = values[self.axes.index(self.renamed.get(axis, axis))]
             if len(axis) > 1 or (is_rotary_word(axis) and value == 0.0):
                 continue
             own = value - geometry.get(axis, 0.0) - (length if axis == "Z" else 0.0)

@@ -144,8 +144,8 @@ export const api = {
   machineUrdf: (id: number) => `/api/library/${id}/urdf`,
   moveMachine: (id: number, begin: number[], end: number[], tool: number, stop: boolean) =>
     json<Moved>(`/library/${id}/move`, "POST", { begin, end, tool, stop }),
-  machineBlock: (id: number, values: number[], tool: number, block: string, stop: boolean) =>
-    json<Moved>(`/library/${id}/block`, "POST", { values, tool, block, stop }),
+  machineBlock: (id: number, values: number[], tool: number, block: string, stop: boolean, channel: number) =>
+    json<Moved>(`/library/${id}/block`, "POST", { values, tool, block, stop, channel }),
   fixtures: () => json<Fixture[]>("/fixtures"),
   fixtureShapes: (name: string, measures: Record<string, number>) => json<unknown[]>(`/fixtures/${name}`, "POST", { measures }),
   setup: (revision: number) => json<Setup>(`/revisions/${revision}/setup`),
@@ -171,8 +171,8 @@ export const api = {
   saveSetup: (revision: number, job: JobData, label: string, tools: object | null = null, anyway = false) => json<Job>(`/revisions/${revision}/setup/save`, "POST", { job, label, tools, anyway }),
   move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean) =>
     json<Moved>(`/revisions/${revision}/move`, "POST", { job, begin, end, tool, stop }),
-  block: (revision: number, job: JobData, values: number[], tool: number, block: string, stop: boolean) =>
-    json<Moved>(`/revisions/${revision}/block`, "POST", { job, values, tool, block, stop }),
+  block: (revision: number, job: JobData, values: number[], tool: number, block: string, stop: boolean, channel: number) =>
+    json<Moved>(`/revisions/${revision}/block`, "POST", { job, values, tool, block, stop, channel }),
   fits: (revision: number, machine: number) => json<Fit[]>(`/revisions/${revision}/fit/${machine}`),
   swap: (revision: number, machine: number) => json<Job>(`/revisions/${revision}/swap/${machine}`, "POST"),
   desk: (revision: number) => json<Desk>(`/revisions/${revision}/desk`),

@@ -1592,6 +1592,11 @@ export interface components {
             said: string[];
             /** Path */
             path: number[][];
+            /**
+             * Told
+             * @default []
+             */
+            told: string[];
         };
         /** MoveIn */
         MoveIn: {
@@ -1634,6 +1639,11 @@ export interface components {
              * @default true
              */
             stop: boolean;
+            /**
+             * Channel
+             * @default 0
+             */
+            channel: number;
         };
         /** FixtureOut */
         FixtureOut: {

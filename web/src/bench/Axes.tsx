@@ -12,7 +12,7 @@ export function Axes({ replay, hand, step }: { replay: Replay; hand: Hand; step:
   const over = new Map(hand.answer?.over ?? []);
   return (
     <div className="axes">
-      {replay.description.axes!.map((axis, i) => (
+      {replay.description.axes!.map((axis, i) => axis.jaw ? null : (
         <AxisRow
           key={axis.name}
           name={axis.name}

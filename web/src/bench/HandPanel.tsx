@@ -20,7 +20,7 @@ export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
   const [block, setBlock] = useState("");
   const { answer } = hand;
   const axes = replay.description.axes!.map((axis) => axis.name);
-  const tools = replay.description.tools;
+  const { tools, channels = [], grips = [] } = replay.description;
   return (
     <div className="hand-panel" data-testid="hand-panel">
       <Axes replay={replay} hand={hand} step={step} />
@@ -36,6 +36,15 @@ export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
         </Button>
       </div>
       <div className="hand-row">
+        {channels.length > 1 && (
+          <Select
+            size="small"
+            value={hand.channel || channels[0]}
+            aria-label="Channel of the block"
+            onChange={(channel) => hand.set({ channel })}
+            options={channels.map((value) => ({ value, label: `ch ${value}` }))}
+          />
+        )}
         <Input
           size="small"
           value={block}
@@ -49,6 +58,18 @@ export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
           Run
         </Button>
       </div>
+      {grips.map(({ name, close, open }) => (
+        <div className="hand-row" key={name} data-grip={name}>
+          <span className="grow">{name}</span>
+          {([["Open", open], ["Close", close]] as const).map(([does, code]) => (
+            <Tooltip key={does} title={code ?? "the machine has no code for it"}>
+              <Button size="small" disabled={!code} aria-label={`${does} ${name}`} onClick={() => void hand.run(code!)}>
+                {does}
+              </Button>
+            </Tooltip>
+          ))}
+        </div>
+      ))}
       <div className="hand-row">
         <Select
           size="small"
@@ -56,7 +77,7 @@ export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
           aria-label="Tool"
           className="hand-tool"
           onChange={(tool) => hand.set({ tool })}
-          options={[{ value: 0, label: "no tool" }, ...tools.map((tool) => ({ value: tool.number, label: `T${tool.number} ${tool.name}` }))]}
+          options={[{ value: 0, label: "no tool" }, ...tools.map((tool) => ({ value: tool.number, label: `${tool.called ?? `T${tool.number}`} ${tool.name}` }))]}
         />
         <Tooltip title="End a move where two bodies touch; off: pass through and tell">
           <label>
@@ -87,6 +108,11 @@ export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
             <Mark severity="caution" /> <span>{said}</span>
           </li>
         ))}
+        {answer?.told?.map((told) => (
+          <li key={told}>
+            <Mark severity="clear" /> <span>{told}</span>
+          </li>
+        ))}
         {answer?.over.map(([axis, past]) => (
           <li key={axis}>
             <Mark severity="stop" /> {axis} {past.toFixed(3)} past its travel
@@ -106,7 +132,7 @@ export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
             </button>
           </li>
         ))}
-        {answer && !answer.said.length && !answer.over.length && !answer.touching.length && !answer.near.length && (
+        {answer && !answer.said.length && !answer.told?.length && !answer.over.length && !answer.touching.length && !answer.near.length && (
           <li className="quiet">
             <Mark severity="clear" /> nothing touched, nothing near on the way
           </li>

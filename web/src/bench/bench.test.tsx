@@ -15,7 +15,7 @@ const AXES: Description["axes"] = [
   { name: "X", travel: [-165, 40], type: "linear", diameter: true },
   { name: "C", travel: null, type: "rotary", diameter: false },
 ];
-const nothing: Omit<Moved, "values"> = { axes: ["X", "C"], touching: [], near: [], over: [], said: [], path: [] };
+const nothing: Omit<Moved, "values"> = { axes: ["X", "C"], touching: [], near: [], over: [], said: [], path: [], told: [] };
 
 /** A panel whose machine goes wherever it is sent, unless `met` says what it meets. */
 function panel(met: (end: number[]) => Partial<Moved> = () => ({})) {
@@ -71,12 +71,26 @@ describe("the hand panel", () => {
     expect(onLight).toHaveBeenCalledWith(["T3 holder", "jaws"], [1, 2, 3]);
   });
 
+  it("works grips by the machine's own codes, in the words of the channel chosen, and leaves jaws out of the axes", async () => {
+    const jaw = { name: "JS1", travel: null, type: "linear" as const, diameter: false, jaw: true };
+    const block = vi.fn(async (values: number[]): Promise<Moved> => ({ ...nothing, values, told: ["chuck holds bar: ⌀50.00 over 22.00 mm"] }));
+    const hand = new Hand([0, 0, 5], { move: vi.fn(), block });
+    const replay = replayOf({ axes: [...AXES!, jaw], start: [0, 0, 5], channels: [1, 2], grips: [{ name: "chuck", close: "M68", open: null }] });
+    const { user } = shown(<HandPanel replay={replay} hand={hand} onLight={vi.fn()} />);
+    expect(document.querySelector("[data-axis=JS1]")).toBeNull();
+    expect(screen.getByRole("button", { name: "Open chuck" })).toHaveProperty("disabled", true);
+    act(() => hand.set({ channel: 2 }));
+    await user.click(screen.getByRole("button", { name: "Close chuck" }));
+    expect(block.mock.lastCall).toEqual([[0, 0, 5], 0, "M68", true, 2]);
+    expect(await screen.findByText(/chuck holds bar/)).toBeTruthy();
+  });
+
   it("runs a typed block and says what the control says of it", async () => {
     const { user, block } = panel();
     expect(screen.getByRole("button", { name: "Run" })).toHaveProperty("disabled", true);
     await user.type(screen.getByLabelText("Block"), "G99{Enter}");
     await settled();
-    expect(block).toHaveBeenCalledWith([0, 0], 0, "G99", true);
+    expect(block).toHaveBeenCalledWith([0, 0], 0, "G99", true, 0);
     expect(screen.getByText("G99 is not a code of this dialect")).toBeTruthy();
     await user.clear(screen.getByLabelText("Block"));
     await user.type(screen.getByLabelText("Block"), "G0 X1.");

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import type { Moved } from "../api/client";
 import { Hand, type Panel } from "./hand";
 
-const answer = (values: number[], more: Partial<Moved> = {}): Moved => ({ axes: ["X", "Z"], values, touching: [], near: [], over: [], said: [], path: [], ...more });
+const answer = (values: number[], more: Partial<Moved> = {}): Moved => ({ axes: ["X", "Z"], values, touching: [], near: [], over: [], said: [], path: [], told: [], ...more });
 const settled = () => new Promise((done) => setTimeout(done, 5));
 
 /** A panel that stops Z at −10, as a table would. */

@@ -4,7 +4,7 @@ import type { Moved } from "../api/client";
 
 export interface Panel {
   move: (begin: number[], end: number[], tool: number, stop: boolean) => Promise<Moved>;
-  block: (values: number[], tool: number, block: string, stop: boolean) => Promise<Moved>;
+  block: (values: number[], tool: number, block: string, stop: boolean, channel: number) => Promise<Moved>;
 }
 
 const MOST_STEPS = 200;
@@ -12,6 +12,7 @@ const MOST_STEPS = 200;
 export class Hand {
   values: number[];
   tool = 0;
+  channel = 0; // whose words typed blocks are in; 0: the first program's
   stop = true;
   sound = false;
   answer: Moved | null = null;
@@ -42,7 +43,7 @@ export class Hand {
     for (const listener of this.listeners) listener();
   }
 
-  set(change: Partial<Pick<Hand, "tool" | "stop" | "sound">>): void {
+  set(change: Partial<Pick<Hand, "tool" | "channel" | "stop" | "sound">>): void {
     Object.assign(this, change);
     this.changed();
   }
@@ -89,7 +90,7 @@ export class Hand {
 
   async run(block: string): Promise<void> {
     this.mark();
-    await this.take(this.panel.block(this.values, this.tool, block, this.stop));
+    await this.take(this.panel.block(this.values, this.tool, block, this.stop, this.channel));
   }
 
   private async take(coming: Promise<Moved>): Promise<void> {

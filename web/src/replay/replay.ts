@@ -124,7 +124,9 @@ export interface Description {
     part: Part | null;
   }[];
   checks: { gouge: number; excess: number };
-  axes?: { name: string; travel: [number, number] | null; type: "linear" | "rotary"; diameter: boolean }[];
+  axes?: { name: string; travel: [number, number] | null; type: "linear" | "rotary"; diameter: boolean; jaw?: boolean }[];
+  channels?: number[];
+  grips?: { name: string; close: string | null; open: string | null }[];
   start?: number[];
   files?: string[];
   snapshots?: Snapshot[];

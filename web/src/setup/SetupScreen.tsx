@@ -80,7 +80,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
       start
         ? new Hand(start, {
             move: (from, to, tool, stop) => api.move(revision, latest.current, from, to, tool, stop),
-            block: (values, tool, block, stop) => api.block(revision, latest.current, values, tool, block, stop),
+            block: (values, tool, block, stop, channel) => api.block(revision, latest.current, values, tool, block, stop, channel),
           })
         : null,
     // One hand for the screen: an edit of the setup does not put the machine back home.
