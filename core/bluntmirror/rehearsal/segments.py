@@ -206,11 +206,11 @@ class Segments:
         end = begin + np.einsum("ij,ij->i", self.delta, across)
         self.aside = np.maximum(self.aside, np.maximum(np.abs(begin), np.abs(end)))
         # Beside the plane the tip is as far from the axis as it is, not as far as it is along X.
-        for row in np.flatnonzero(self.aside > OFF_PLANE_MM):
-            r0 = self.ring_start[row, 1]
-            r1 = r0 + self.ring_delta[row, 1]
-            r0, r1 = np.copysign(np.hypot(r0, begin[row]), r0), np.copysign(np.hypot(r1, end[row]), r1)
-            self.ring_start[row, 1], self.ring_delta[row, 1] = r0, r1 - r0
+        off = np.flatnonzero(self.aside > OFF_PLANE_MM)
+        r0 = self.ring_start[off, 1]
+        r1 = r0 + self.ring_delta[off, 1]
+        r0, r1 = np.copysign(np.hypot(r0, begin[off]), r0), np.copysign(np.hypot(r1, end[off]), r1)
+        self.ring_start[off, 1], self.ring_delta[off, 1] = r0, r1 - r0
 
     @staticmethod
     def _thread_steps(result: Rehearsal, motion: np.ndarray, number: np.ndarray, way: Floats) -> Floats:
