@@ -29,6 +29,13 @@ FINE = (
     "drive-shaft",
     "contact-pin",
 )  # centre hole and hexagon close on the coarse grid, and the run says so: not told otherwise yet
+LENGTHS = {
+    *("at", "size", "diameter", "length", "outer", "inner", "profile", "outline", "height"),
+    *("reach", "holds", "least", "box", "drawn", "most"),
+    *("shank_diameter", "flute_length", "corner_radius", "tip_diameter", "to_diameter", "inscribed_circle", "nose_radius"),
+    *("width", "pitch", "offset", "registers", "feed_per_tooth", "datum"),
+    *("resolution", "gouge", "excess", "near", "near_stock"),
+}
 COMMENT = "(one more comment)"
 
 
@@ -85,44 +92,39 @@ def in_a_subfolder(told: Told) -> None:
 
 
 def in_inches(told: Told) -> None:
-    """machine.json in inches; the others stay in millimetres."""
+    """All three files in inches. Meshes and drawings keep their own numbers."""
 
     def inch(value: Any) -> Any:
-        return [inch(v) for v in value] if isinstance(value, list) else value / 25.4
+        if isinstance(value, dict):
+            return {key: inch(v) for key, v in value.items()}
+        return [inch(v) for v in value] if isinstance(value, list) else value if value is None else value / 25.4
 
-    def shape(item: Json) -> None:
-        for key in ("at", "size", "diameter", "length", "outer", "inner", "profile", "outline", "height"):
-            if item.get(key) is not None:
-                item[key] = inch(item[key])
+    def walk(item: Any) -> None:
+        """Every value under a key that names a length, but where it is the place of axes."""
+        for key, value in item.items() if isinstance(item, dict) else enumerate(item):
+            if key in LENGTHS and not (key == "at" and isinstance(value, dict)):
+                item[key] = inch(value)
+            elif isinstance(value, dict | list):
+                walk(value)
 
-    linear = {
-        link["joint"]["axis"]
-        for link in told.machine["links"]
-        if link.get("joint") and link["joint"]["type"] == "linear"
-    }
-    for link in told.machine["links"]:
-        for item in link.get("shapes", []):
-            assert item["type"] != "mesh"
-            shape(item)
-        if joint := link.get("joint"):
-            for key in ("at", *(("travel", "rapid", "accel") if joint["type"] == "linear" else ())):
-                if joint.get(key) is not None:
-                    joint[key] = inch(joint[key])
-    for mount in told.machine["mounts"]:
-        shape(mount)
+    joints = [link["joint"] for link in told.machine["links"] if link.get("joint")]
+    linear = {joint["axis"] for joint in joints if joint["type"] == "linear"}
+    for file in (told.machine, told.tools, told.job):
+        walk(file)
+        file["units"] = "inch"
+    for joint in joints:
+        if joint["type"] == "linear":
+            joint.update({key: inch(joint[key]) for key in ("travel", "rapid", "accel") if key in joint})
     change = told.machine.get("tool_change", {})
     for values in [*told.machine.get("reference", {}).values(), change.get("at", {})]:
         values.update({axis: v / 25.4 for axis, v in values.items() if axis in linear})
     for act in told.machine.get("codes", {}).values():
         if act.get("axis") in linear and act.get("to") is not None:
             act["to"] = inch(act["to"])
-    for grip in told.machine.get("grips", []):
-        for key in ("reach", "holds", "least", "box"):
-            if grip.get(key) is not None:
-                grip[key] = inch(grip[key])
-        if jaws := grip.get("jaws"):
-            jaws["drawn"] = inch(jaws["drawn"])
-    told.machine["units"] = "inch"
+    for entry in [told.job, *told.job["programs"]]:
+        for values in (entry.get("work_offsets") or {}).values():
+            if "datum" not in values:
+                values.update({axis: v / 25.4 for axis, v in values.items() if axis[0] not in "ABC"})
 
 
 def turned(about: int) -> Any:

@@ -1,13 +1,15 @@
 """The models of job.json, machine.json and tools.json: the open contract, in code.
 
-Lengths are marked with `Length` (and `LengthRate` for mm/min and mm/s²): a file in inches is turned into millimetres
-by walking those marks, so that nothing past loading ever meets an inch.
+Lengths are marked with `LENGTH`: a file in inches is turned into millimetres by walking those marks, so that nothing past
+loading ever meets an inch.
 """
 
 from __future__ import annotations
 
 import itertools
-from typing import Annotated, Any, Literal
+from functools import cache
+from types import UnionType
+from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
@@ -723,10 +725,27 @@ def _machine_positions(machine: MachineFile, factor: float) -> dict[str, Any]:
         changes["tool_change"] = machine.tool_change.model_copy(update={"at": moved(machine.tool_change.at)})
     if "codes" in machine.model_fields_set:
         changes["codes"] = {
-            code: act.model_copy(update={"to": act.to * factor}) if act.to is not None and act.axis in linear else act
-            for code, act in machine.codes.items()
+            code: scaled.model_copy(update={"to": scaled.to * factor})
+            if scaled.to is not None and scaled.axis in linear
+            else scaled
+            for code, scaled in in_millimetres(machine.codes, factor).items()
         }
     return changes
+
+
+@cache
+def _lengths(kind: type[BaseModel]) -> frozenset[str]:
+    """The fields of a model that are marked as lengths. A mark inside an optional (`Annotated[…, LENGTH] | None`) is a mark of
+    the field: pydantic keeps it with the alternative, not with the field."""
+
+    def marked(annotation: Any) -> bool:
+        if LENGTH in getattr(annotation, "__metadata__", ()):
+            return True
+        return get_origin(annotation) in (Union, UnionType) and any(map(marked, get_args(annotation)))
+
+    return frozenset(
+        name for name, info in kind.model_fields.items() if LENGTH in info.metadata or marked(info.annotation)
+    )
 
 
 def in_millimetres(model: Any, factor: float) -> Any:
@@ -739,13 +758,13 @@ def in_millimetres(model: Any, factor: float) -> Any:
     if not isinstance(model, BaseModel):
         return model
     changes: dict[str, Any] = {}
-    for name, info in type(model).model_fields.items():
+    for name in type(model).model_fields:
         if name not in model.model_fields_set:
             continue
         value = getattr(model, name)
-        if LENGTH in info.metadata:
+        if name in _lengths(type(model)):
             changes[name] = _times(value, factor)
-        elif name in ("reference", "work_offsets") and value is not None and not isinstance(model, Unit):
+        elif name in ("reference", "work_offsets") and value is not None:
             changes[name] = {
                 key: in_millimetres(axes, factor)
                 if isinstance(axes, BaseModel)
