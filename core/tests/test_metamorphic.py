@@ -25,10 +25,6 @@ from .shop import folders
 Json = dict[str, Any]
 RESOLUTION = 1.5
 SAME_MM, SAME_SHARE = 0.5, 0.08  # amounts of a coarse grid that stands otherwise: a third of a cell
-FINE = (
-    "drive-shaft",
-    "contact-pin",
-)  # centre hole and hexagon close on the coarse grid, and the run says so: not told otherwise yet
 LENGTHS = {
     *("at", "size", "diameter", "length", "outer", "inner", "profile", "outline", "height"),
     *("reach", "holds", "least", "box", "drawn", "most"),
@@ -177,8 +173,6 @@ WAYS = {
 def differences(number: int) -> list[str]:
     """What comes out otherwise when a demo job is told otherwise. Every job is told in every plain way; the turns go round."""
     folder, found = folders()[number], []
-    if folder.parent.name in FINE:
-        return []
     with tempfile.TemporaryDirectory() as keep:
         plain = told(Told(folder, Path(keep) / "plain").written())
         turn = f"turned about {'XYZ'[number % 3]}"

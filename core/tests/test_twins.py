@@ -2,6 +2,8 @@
 
 import math
 import unittest
+from fractions import Fraction
+from random import Random
 
 import numpy as np
 from hypothesis import given, settings
@@ -15,7 +17,7 @@ from bluntmirror.material.compare_kernel import beyond, lacking, missing
 from bluntmirror.material.comparison import loose_pieces
 from bluntmirror.material.cut_kernel import WELD, subtract
 from bluntmirror.material.film import Film
-from bluntmirror.material.ray_kernel import pair_up
+from bluntmirror.material.ray_kernel import _edge, pair_up
 from bluntmirror.material.stock import Batch, Lattice, Stock, ToolSets, rays_of
 from bluntmirror.program.reader import Unreadable, read_block
 from bluntmirror.program.scan_kernel import COMPLEX, PLAIN
@@ -25,6 +27,8 @@ from bluntmirror.timeline.law_kernel import time_law
 from .test_kernels import BALL, BULL, CHAMFER, DRILL, FLAT, tool
 
 place = st.integers(0, 40).map(lambda n: n / 2)
+# A whole number and a few of the last digits beside it: corners on rays and edges through them, all but.
+near = st.builds(lambda n, k: n * (1 + k * 2.0**-52), st.integers(-8, 8), st.integers(-3, 3))
 interval = st.tuples(place, place).map(sorted).filter(lambda p: p[1] - p[0] > 0.1)
 
 
@@ -156,6 +160,31 @@ class Solids(unittest.TestCase):
             volume = float((laid.hi - laid.lo).sum()) * lateral[0] * lateral[1]
             self.assertEqual(laid.odd, 0)
             self.assertAlmostEqual(volume / solid.volume, 1.0, delta=0.002)
+
+    @given(st.lists(near, min_size=4, max_size=4), st.lists(near, min_size=2, max_size=2))
+    @settings(max_examples=300, deadline=None)
+    def test_the_side_of_an_edge_is_exact(self, edge: list[float], point: list[float]) -> None:
+        # On the edge's line but for the last digits: that is where rounding gets it wrong.
+        (au, av, bu, bv), (share, beside) = edge, point
+        pu, pv = au + share * (bu - au), av + share * (bv - av) + (beside - round(beside)) * 1e-15
+        a, b, c, d, u, v = map(Fraction, (au, av, bu, bv, pu, pv))
+        exact = (c - a) * (v - b) - (d - b) * (u - a)
+        self.assertEqual(np.sign(_edge(au, av, bu, bv, pu, pv)), (exact > 0) - (exact < 0))
+        self.assertEqual(_edge(au, av, bu, bv, pu, pv), -_edge(bu, bv, au, av, pu, pv))
+
+    @given(st.lists(st.tuples(near, near, st.integers(-8, 8)), min_size=4, max_size=9), st.randoms(use_true_random=False))
+    @settings(max_examples=150, deadline=None)
+    def test_rays_through_any_closed_solid_add_up(self, points: list[tuple[float, float, int]], random: Random) -> None:
+        # A closed surface over any points, crossing itself as it likes: corners on rays, edges upright, slivers of no area.
+        corners = np.array([(u, v, w) for u, v, w in points])
+        faces: list[tuple[int, int, int]] = [(0, 1, 2), (0, 2, 3), (0, 3, 1), (1, 3, 2)]
+        for k in range(4, len(corners)):  # a face gives way to three that meet in a new corner
+            a, b, c = faces.pop(random.randrange(len(faces)))
+            faces += [(a, b, k), (b, c, k), (c, a, k)]
+        solid = Mesh(corners, np.array(faces))
+        lattice = Lattice(np.full(3, -8.5), np.ones(3), np.full(3, 17))
+        for direction in range(3):
+            self.assertEqual(rays_of(solid, lattice, direction).odd, 0)
 
     def test_an_open_solid_is_noticed(self) -> None:
         box = meshes.box([10, 10, 10])
