@@ -344,7 +344,19 @@ class Interface(TransactionTestCase):
             page.get_by_test_id("finding").nth(1).click()
             expect(page.locator(".details")).to_contain_text("second spindle")
             expect(page.locator(".details")).to_contain_text("channel 2; channel 1 at line")
-            page.get_by_role("button", name="Script").click()
+
+            # Grips worked by hand: what lies in reach is gripped, what is let go is told.
+            page.get_by_role("button", name="Setup").click()
+            page.get_by_text("By hand", exact=True).click()
+            met = page.get_by_test_id("met")
+            page.get_by_role("button", name="Close second chuck").click()
+            expect(met).to_contain_text("second chuck closes where no work stands within its reach", timeout=60_000)
+            page.get_by_role("button", name="Open main chuck").click()
+            expect(met).to_contain_text("main chuck is open")
+            page.get_by_role("button", name="Close main chuck").click()
+            expect(met).to_contain_text("main chuck holds bar")
+            page.get_by_role("button", name="All jobs").click()
+            page.get_by_role("button", name="Script").first.click()
             page.get_by_label("Program").click()
             page.locator(".ant-select-item-option", has_text="O7102.nc").click()
             page.get_by_label("Go to").fill("14")
@@ -356,6 +368,53 @@ class Interface(TransactionTestCase):
             page.get_by_role("button", name="Rehearse", exact=True).click()
             expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)
             expect(page.get_by_test_id("finding")).to_have_count(2)
+            browser.close()
+        self.assertEqual(faults, [])
+
+    def test_a_route_of_two_sides(self) -> None:
+        """A route taken in as a zip and rehearsed with one click; a change in its first step makes the second stale."""
+        route = settings.ROOT / "demo" / "routes" / "buoy-lid" / "1-as released"
+        Job.objects.all().delete()
+        archive = Path(settings.VAR) / "e2e-route.zip"
+        with zipfile.ZipFile(archive, "w") as bundle:
+            for file in route.rglob("*"):
+                bundle.write(file, file.relative_to(route))
+        program = Path(settings.VAR) / "O2101.nc"
+        program.write_text((route / "op10" / "O2101.nc").read_text().replace("M30", "(once more) M30"))
+        with sync_playwright() as driver:
+            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            faults: list[str] = []
+            page.on("pageerror", lambda error: faults.append(str(error)))
+            self.sign_in(page)
+            page.set_input_files(".choose input", archive)
+            page.get_by_role("button", name="Rehearse the route").click()
+
+            steps = page.get_by_role("navigation", name="Steps of Buoy electronics lid, both sides")
+            expect(steps.get_by_role("button", name="op20")).to_have_attribute("aria-current", "step")
+            expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+            expect(page.locator("[data-testid=stage] canvas")).to_be_visible(timeout=60_000)
+            steps.get_by_role("button", name="op10").click()
+            expect(steps.get_by_role("button", name="op10")).to_have_attribute("aria-current", "step")
+            expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=60_000)
+
+            # The first side's program is posted again: what the second stood on is no longer so.
+            page.get_by_role("button", name="All jobs").click()
+            rows = page.get_by_role("row")
+            expect(rows.filter(has_text="route: op10 → op20")).to_contain_text("May run")
+            page.get_by_role("button", name=re.compile("^More for .*op10 revision 1")).click()
+            page.get_by_text("Programs posted again").click()
+            page.set_input_files("input[aria-label='Programs posted again']", program)
+            second = rows.filter(has=page.get_by_role("cell", name="op20", exact=True))
+            expect(second).to_contain_text("no longer holds: op10 has changed since")
+            expect(rows.filter(has_text="route: op10 → op20")).to_contain_text("not rehearsed as a whole")
+            second.get_by_role("button", name="Setup").click()
+            page.get_by_test_id("bodies").get_by_text("blank").first.click()
+            expect(page.locator(".placed")).to_contain_text("What op10 left of 'blank'; op10 has changed since.")
+            page.get_by_role("button", name="All jobs").click()
+            page.get_by_role("button", name="Rehearse the route").click()
+            expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+            expect(steps).not_to_contain_text("no longer holds")
             browser.close()
         self.assertEqual(faults, [])
 

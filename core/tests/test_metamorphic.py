@@ -28,7 +28,15 @@ SAME_MM, SAME_SHARE = 0.5, 0.08  # amounts of a coarse grid that stands otherwis
 LENGTHS = {
     *("at", "size", "diameter", "length", "outer", "inner", "profile", "outline", "height"),
     *("reach", "holds", "least", "box", "drawn", "most"),
-    *("shank_diameter", "flute_length", "corner_radius", "tip_diameter", "to_diameter", "inscribed_circle", "nose_radius"),
+    *(
+        "shank_diameter",
+        "flute_length",
+        "corner_radius",
+        "tip_diameter",
+        "to_diameter",
+        "inscribed_circle",
+        "nose_radius",
+    ),
     *("width", "pitch", "offset", "registers", "feed_per_tooth", "datum"),
     *("resolution", "gouge", "excess", "near", "near_stock"),
 }

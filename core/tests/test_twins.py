@@ -172,7 +172,9 @@ class Solids(unittest.TestCase):
         self.assertEqual(np.sign(_edge(au, av, bu, bv, pu, pv)), (exact > 0) - (exact < 0))
         self.assertEqual(_edge(au, av, bu, bv, pu, pv), -_edge(bu, bv, au, av, pu, pv))
 
-    @given(st.lists(st.tuples(near, near, st.integers(-8, 8)), min_size=4, max_size=9), st.randoms(use_true_random=False))
+    @given(
+        st.lists(st.tuples(near, near, st.integers(-8, 8)), min_size=4, max_size=9), st.randoms(use_true_random=False)
+    )
     @settings(max_examples=150, deadline=None)
     def test_rays_through_any_closed_solid_add_up(self, points: list[tuple[float, float, int]], random: Random) -> None:
         # A closed surface over any points, crossing itself as it likes: corners on rays, edges upright, slivers of no area.

@@ -40,6 +40,28 @@ class Revision(models.Model):
         ordering = ["-number"]
 
 
+class Route(models.Model):
+    """Jobs that one part goes through in order."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="routes")
+    name = models.CharField(max_length=200, db_collation=EXACT)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        unique_together = [("organisation", "name")]
+
+
+class RouteStep(models.Model):
+    route = models.ForeignKey(Route, on_delete=models.CASCADE, related_name="steps")
+    place = models.PositiveIntegerField()
+    name = models.CharField(max_length=100, db_collation=EXACT)
+    job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="step")
+
+    class Meta:
+        unique_together = [("route", "name"), ("route", "place")]
+        ordering = ["place"]
+
+
 class LibraryFile(models.Model):
     """A machine or a tool table that new jobs can pick. A change is a new number, never an edit."""
 
@@ -81,6 +103,8 @@ class Rehearsal(models.Model):
     stops = models.PositiveIntegerField(default=0)
     cautions = models.PositiveIntegerField(default=0)
     result = models.JSONField(null=True)
+    basis = models.CharField(max_length=64, blank=True)  # its revision and the steps its stocks came from (`routes`)
+    sources = models.ManyToManyField("self", symmetrical=False, related_name="used_by", blank=True)
     heartbeat = models.DateTimeField(null=True)
     created = models.DateTimeField(auto_now_add=True)
     finished = models.DateTimeField(null=True)

@@ -7,7 +7,8 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from .models import Rehearsal, Revision
+from . import routes
+from .models import Rehearsal, Revision, Route
 from .tasks import run_rehearsal
 
 LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
@@ -23,9 +24,21 @@ def take_up_again() -> None:
 
 
 def begin_rehearsal(revision: Revision, user: AbstractBaseUser) -> Rehearsal:
+    """Queue a rehearsal; of a step whose stock comes from others, those first that do not hold any more."""
+    for step in routes.source_steps(revision).values():
+        before = routes.newest(step.job)
+        if routes.fresh(before) is None and routes.pending(before) is None:
+            begin_rehearsal(before, user)
     rehearsal = Rehearsal.objects.create(revision=revision, created_by=user)
     transaction.on_commit(lambda: run_rehearsal.delay(rehearsal.pk))
     return rehearsal
+
+
+def begin_route(route: Route, user: AbstractBaseUser) -> list[Rehearsal]:
+    """Queue every step of a route, each as it is now."""
+    with transaction.atomic():
+        revisions = [routes.newest(step.job) for step in route.steps.select_related("job")]
+        return [routes.pending(revision) or begin_rehearsal(revision, user) for revision in revisions]
 
 
 def settle_lost() -> None:
@@ -37,9 +50,10 @@ def settle_lost() -> None:
     limit = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS)
     silent = {"state": Rehearsal.State.RUNNING, "heartbeat__lt": limit}
     for number in list(Rehearsal.objects.filter(**silent).values_list("pk", flat=True)):
-        Rehearsal.objects.filter(pk=number, **silent).update(
-            state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()
-        )
+        lost = Rehearsal.objects.filter(pk=number, **silent)
+        if lost.update(state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()):
+            for follower in routes.waiting_behind(Rehearsal.objects.get(pk=number)):
+                run_rehearsal.delay(follower)
 
 
 def cancel(rehearsal: Rehearsal) -> None:
@@ -47,3 +61,5 @@ def cancel(rehearsal: Rehearsal) -> None:
     waiting = Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.QUEUED)
     if not waiting.update(state=Rehearsal.State.CANCELLED, finished=timezone.now()):
         Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.RUNNING).update(cancel_asked=True)
+    for follower in routes.waiting_behind(rehearsal):
+        run_rehearsal.delay(follower)

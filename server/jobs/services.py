@@ -15,15 +15,21 @@ from django.db import transaction
 from django.db.models import Max
 
 from accounts.models import Organisation
+from bluntmirror.geometry.mesh import Mesh, box
 from bluntmirror.job import JobUnreadable, open_job
 from bluntmirror.job.loading import inside, read_machine, read_tools, unzip
+from bluntmirror.job.route import Route as RouteFiles
+from bluntmirror.job.route import open_route
 from bluntmirror.job.urdf import NotUrdf, from_urdf
 
-from .models import Job, LibraryFile, Revision
+from . import routes
+from .models import Job, LibraryFile, Revision, Route, RouteStep
 
 MAX_FILES = 500
 MAX_LIBRARY_BYTES = 5_000_000
 MAX_NAME = 200
+STAND_IN = box((1.0, 1.0, 1.0))  # for what an earlier step leaves, where only the files are read
+Key = tuple[str, str]
 
 
 class Refused(Exception):
@@ -62,7 +68,44 @@ def take_in(organisation: Organisation, user: AbstractBaseUser, files: list[Uplo
                 with target.open("wb") as out:
                     for chunk in file.chunks():
                         out.write(chunk)
-        return take_in_path(organisation, user, archive, label)
+        try:
+            route = open_route(archive)
+        except JobUnreadable as error:
+            raise Refused(str(error)) from error
+        return (
+            take_in_route(organisation, user, route, label)
+            if route
+            else take_in_path(organisation, user, archive, label)
+        )
+
+
+def take_in_route(organisation: Organisation, user: AbstractBaseUser, route: RouteFiles, label: str = "") -> Revision:
+    """Every step of a route as a revision of its job; the first step's. A route of the same name gets the revisions that are new,
+    and steps more at its end. Raises Refused."""
+    name, steps = route.file.name, [step.name for step in route.file.steps]
+    if len(name) > MAX_NAME or not name.strip():
+        raise Refused(f"route.json: name: it has {len(name)} letters; 1 to {MAX_NAME} are taken")
+    with transaction.atomic():
+        row, _ = Route.objects.select_for_update().get_or_create(organisation=organisation, name=name)
+        known = {step.name: step for step in row.steps.select_related("job")}
+        if [*known] != steps[: len(known)]:
+            raise Refused(
+                f"route.json: steps: {name} has the steps {', '.join(known)}: give a route of other steps a name of its own"
+            )
+        revisions = []
+        for place, (step, folder) in enumerate(zip(steps, route.folders, strict=True)):
+            carried = dict.fromkeys(route.carries[place], STAND_IN)
+            parent = routes.newest(known[step].job) if step in known else None
+            own = None if step in known else f"{name}, {step}"
+            revision = take_in_path(organisation, user, folder, label, parent, carried, own)
+            if step not in known:
+                if RouteStep.objects.filter(job=revision.job).exists():
+                    raise Refused(
+                        f"route.json: steps.{step}: there is a job '{own}' already: give the route another name"
+                    )
+                RouteStep.objects.create(route=row, place=place, name=step, job=revision.job)
+            revisions.append(revision)
+    return revisions[0]
 
 
 def _packed(folder: Path) -> tuple[bytes, str]:
@@ -79,27 +122,38 @@ def _packed(folder: Path) -> tuple[bytes, str]:
 
 
 def take_in_path(
-    organisation: Organisation, user: AbstractBaseUser, path: Path, label: str = "", parent: Revision | None = None
-) -> Revision:
+    organisation: Organisation, user: AbstractBaseUser, path: Path, label: str = "", parent: Revision | None = None,
+    carried: dict[Key, Mesh] | None = None, name: str | None = None,
+) -> Revision:  # fmt: skip
     """A job on disk as a new revision: of the job that `parent` belongs to, whatever its name, else of the one that is called
-    exactly so. The same files again give the revision there is. Raises Refused."""
+    exactly so (or `name`). The same files again give the revision there is. `carried` stands in for what earlier steps leave; a
+    step's own new revision is asked for it. Raises Refused."""
     if path.is_dir():
         same = Revision.objects.filter(job__organisation=organisation, digest=_packed(path)[1])
-        known = (same.filter(job=parent.job) if parent else same).first()
-        if known:
+        same = (
+            same.filter(job=parent.job)
+            if parent
+            else same.filter(job__name=name)
+            if name
+            else same.filter(job__step=None)
+        )
+        if known := same.first():
             return known  # its files were read and checked when it came in
     try:
-        job = open_job(path)
+        if parent and carried is None:
+            carried = dict.fromkeys(routes.sources_known(parent.job, path), STAND_IN)
+        job = open_job(path, carried)
     except JobUnreadable as error:
         raise Refused(str(error)) from error
-    if len(job.name) > MAX_NAME or not job.name.strip():
-        raise Refused(f"job.json: name: it has {len(job.name)} letters; 1 to {MAX_NAME} are taken")
+    called = name or job.name
+    if len(called) > MAX_NAME or not called.strip():
+        raise Refused(f"job.json: name: it has {len(called)} letters; 1 to {MAX_NAME} are taken")
     packed, digest = _packed(job.folder)
     with transaction.atomic():
         if parent:
             row = Job.objects.select_for_update().get(pk=parent.job_id)
         else:
-            row, _ = Job.objects.select_for_update().get_or_create(organisation=organisation, name=job.name)
+            row, _ = Job.objects.select_for_update().get_or_create(organisation=organisation, name=called)
         known = row.revisions.filter(digest=digest).first()
         if known:
             return known

@@ -39,8 +39,8 @@ from bluntmirror.rehearsal.model_check import check_model
 from bluntmirror.tools.assembly import build_assembly
 from bluntmirror.tools.picture import pictured
 
-from . import dropped
-from .models import LibraryFile, Revision
+from . import dropped, routes
+from .models import LibraryFile, Rehearsal, Revision
 from .services import Refused, files_named, keep_in_library, take_in_path
 
 KEPT = 8  # jobs and panels held in memory
@@ -55,7 +55,7 @@ class _Kept(Generic[T]):
 
     def __init__(self) -> None:
         self.items: OrderedDict[str, T] = OrderedDict()
-        self.lock = threading.Lock()
+        self.lock = threading.RLock()  # a step's job is made of the one before it
 
     def get(self, key: str, make) -> T:  # type: ignore[no-untyped-def]
         with self.lock:
@@ -85,13 +85,59 @@ def _unpacked(revision: Revision) -> Path:
 def opened(revision: Revision, data: Json | None = None) -> Job:
     """A revision's job, or the same with the job.json that a screen holds. Raises Refused."""
     try:
-        key = f"{revision.job.organisation_id}:{revision.digest}"  # dropped files come to it: they are an organisation's own
-        base = _jobs.get(key, lambda: open_job(_unpacked(revision)))
+        of_steps = "".join(f":{step} {row.pk if row else 0}" for step, row in _sources(revision).items())
+        key = f"{revision.job.organisation_id}:{revision.digest}{of_steps}"  # dropped files come to it: an organisation's own
+        base = _jobs.get(key, lambda: open_job(_unpacked(revision), _carried(revision)))
         if data is None:
             return base
         return _jobs.get(f"{key}:{_key(data)}", lambda: with_data(base, data))
     except JobUnreadable as error:
         raise Refused(str(error)) from error
+
+
+def _sources(revision: Revision) -> dict[str, Rehearsal | None]:
+    """The rehearsals that a step's stocks are shown from, by step: the one that holds, else the last there is."""
+    found: dict[str, Rehearsal | None] = {}
+    for name, step in routes.source_steps(revision).items():
+        before = routes.newest(step.job)
+        done = Rehearsal.objects.filter(
+            revision__job=step.job, state=Rehearsal.State.DONE, artifacts__name=routes.HANDED_ON
+        )
+        found[name] = routes.fresh(before) or done.first()
+    return found
+
+
+def _carried(revision: Revision) -> dict[routes.Key, Mesh]:
+    """What a step's stocks are: as the step before left them, or uncut where that was never rehearsed."""
+    steps, rows = routes.source_steps(revision), _sources(revision)
+    handed = {name: routes.handed_by(row) for name, row in rows.items() if row}
+    carried = {}
+    for name, body in routes.carries_of(revision):
+        if name not in steps:
+            continue  # the job itself says what is wrong with it
+        if body in handed.get(name, {}):
+            carried[name, body] = handed[name][body].left
+            continue
+        before = opened(routes.newest(steps[name].job))
+        own = next((item for item in before.file.bodies if item.name == body), None)
+        if own is not None:
+            carried[name, body] = joined(before.body_meshes[body]).moved(inverse(frame(own.at, own.turn)))
+    return carried
+
+
+def carried_from(revision: Revision) -> list[Json]:
+    """Where the stocks of a step come from, and whether that rehearsal still holds."""
+    steps, told = routes.source_steps(revision), []
+    for name, last in _sources(revision).items():
+        holds = last is not None and routes.fresh(routes.newest(steps[name].job)) == last
+        told.append(
+            {
+                "step": name,
+                "rehearsal": last.pk if last else None,
+                "says": "" if holds else "changed" if last else "uncut",
+            }
+        )
+    return told
 
 
 def _key(data: Json) -> str:

@@ -21,10 +21,12 @@ from bluntmirror.export.trace import write_trace
 from bluntmirror.export.verdict import render, verdict_dict
 from bluntmirror.geometry.meshfile import write_stl
 from bluntmirror.job import JobUnreadable, open_job
-from bluntmirror.rehearsal import Cancelled, rehearse
+from bluntmirror.rehearsal import Cancelled
 from bluntmirror.rehearsal import Rehearsal as Run
 from bluntmirror.rehearsal.checkpoints import FolderStore
+from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
+from . import routes
 from .desks import by_house_rules
 from .models import Artifact, Finding, Rehearsal
 from .stream import queue, stream_key
@@ -78,26 +80,44 @@ class Heartbeat(threading.Thread):
 
 @shared_task
 def run_rehearsal(number: int) -> None:
+    rehearsal = Rehearsal.objects.select_related("revision__job").filter(pk=number).first()
+    if rehearsal is None:
+        return
+    taken: dict[routes.Key, Handed] = {}
+    sources: list[Rehearsal] = []
+    lacking = None
+    try:
+        taken, sources = routes.taken_by(rehearsal.revision)
+    except routes.NotYet:
+        return  # the step it waits for delivers it again when it ends
+    except routes.Lacking as error:
+        lacking = error
     begun = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
-    if not begun.update(state=Rehearsal.State.RUNNING, heartbeat=timezone.now()):
+    if not begun.update(
+        state=Rehearsal.State.RUNNING, heartbeat=timezone.now(), basis=routes.basis_of(rehearsal.revision)
+    ):
         return  # cancelled while it waited, or delivered twice
-    rehearsal = Rehearsal.objects.select_related("revision").get(pk=number)
+    rehearsal.sources.set(sources)
     teller = Teller(number)
     teller.queue.delete(stream_key(number))  # numbers come again when a database is made anew; old words must not
     heart = Heartbeat(number)
     heart.start()
     state, error = Rehearsal.State.DONE, ""
     try:
+        if lacking:
+            raise lacking
+        organisation = rehearsal.revision.job.organisation
         with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
             archive = Path(folder) / "job.zip"
             archive.write_bytes(rehearsal.revision.archive.read())
-            store = FolderStore(settings.CHECKPOINTS / str(rehearsal.revision.job.organisation_id))
-            run = rehearse(by_house_rules(open_job(archive), rehearsal.revision.job.organisation), teller, store)
+            store = FolderStore(settings.CHECKPOINTS / str(organisation.pk))
+            job = by_house_rules(open_job(archive, {key: item.left for key, item in taken.items()}), organisation)
+            run = rehearse_step(job, taken, teller, store)
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
-            keep(rehearsal, run)
+            keep(rehearsal, run, handed_on(run, taken) if routes.step_of(rehearsal.revision.job) else {})
     except Cancelled:
         state = Rehearsal.State.CANCELLED
-    except (JobUnreadable, MemoryError, OSError) as failure:
+    except (routes.Lacking, JobUnreadable, MemoryError, OSError) as failure:
         state, error = Rehearsal.State.FAILED, str(failure) or type(failure).__name__
     except Exception as failure:
         state = Rehearsal.State.FAILED
@@ -107,6 +127,8 @@ def run_rehearsal(number: int) -> None:
         heart.over.set()
         settle(number, state, error)
         teller.tell({"state": str(state), "error": error})
+        for follower in routes.waiting_behind(rehearsal):
+            run_rehearsal.delay(follower)
 
 
 def settle(number: int, state: str, error: str) -> None:
@@ -122,8 +144,8 @@ def settle(number: int, state: str, error: str) -> None:
             time.sleep(0.2 * (attempt + 1))
 
 
-def keep(rehearsal: Rehearsal, run: Run) -> None:
-    """Store the verdict, the findings with their causes, and the artifacts."""
+def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed]) -> None:
+    """Store the verdict, the findings with their causes, and the artifacts; of a route's step what it hands on."""
     known = [item.judged for item in rehearsal.revision.job.triage.select_related("by")]
     verdict = verdict_dict(run, known)
     description, binary = replay_data(run)
@@ -141,6 +163,8 @@ def keep(rehearsal: Rehearsal, run: Run) -> None:
         ),
         "verdict.xml": ("application/xml", render(verdict, "junit").encode()),
     }
+    if handed:
+        files[routes.HANDED_ON] = ("application/octet-stream", routes.handed_file(handed))
     if run.stocks:
         with tempfile.NamedTemporaryFile(suffix=".stl") as out:
             write_stl(Path(out.name), run.stocks[0].final_mesh)

@@ -23,8 +23,8 @@ from bluntmirror.findings.identity import judged
 from bluntmirror.geometry.features import Feature
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
-from jobs import desks, running, services, setups
-from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Triage
+from jobs import desks, routes, running, services, setups
+from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Route, Triage
 
 from .schemas import (
     AccessoriesIn,
@@ -62,6 +62,7 @@ from .schemas import (
     RehearsalOut,
     RepeatIn,
     RevisionRef,
+    RouteOut,
     RuleIn,
     RuleOut,
     SaveIn,
@@ -103,7 +104,25 @@ def _rehearsal_out(row: Rehearsal) -> dict[str, Any]:
         **{name: getattr(row, name) for name in names},
         "by": row.created_by.get_username(),
         "revision": row.revision_id,
+        "stale": routes.stale(row),
     }
+
+
+def _route_out(route: Route, around: Rehearsal | None = None) -> dict[str, Any]:
+    """A route's steps, each with its last rehearsal; `around` one of them, that one and those its stocks come from."""
+    shown = {row.revision.job_id: row for row in routes.those_before(around)} if around else {}
+    steps = []
+    for step in route.steps.select_related("job"):
+        row = shown.get(step.job_id) or Rehearsal.objects.filter(revision__job=step.job).first()
+        told = {
+            "name": step.name,
+            "job": step.job_id,
+            "revision": row.revision_id if row else routes.newest(step.job).pk,
+        }
+        names = ("state", "verdict", "seconds")
+        told |= {name: getattr(row, name) for name in names} if row else {"state": None, "verdict": "", "seconds": None}
+        steps.append({**told, "rehearsal": row.pk if row else None, "stale": routes.stale(row) if row else ""})
+    return {"id": route.pk, "name": route.name, "steps": steps}
 
 
 def _job_out(job: Job) -> dict[str, Any]:
@@ -116,7 +135,11 @@ def _job_out(job: Job) -> dict[str, Any]:
                 "rehearsals": [_rehearsal_out(row) for row in revision.rehearsals.all()],
             }
         )  # fmt: skip
-    return {"id": job.pk, "name": job.name, "revisions": revisions}
+    step = routes.step_of(job)
+    return {
+        "id": job.pk, "name": job.name, "revisions": revisions,
+        "route": step.route_id if step else None, "step": step.name if step else "",
+    }  # fmt: skip
 
 
 _WITH_ALL = (
@@ -149,8 +172,27 @@ def me(request: HttpRequest) -> Any:
 @api.get("/jobs", response=list[JobOut])
 def list_jobs(request: HttpRequest) -> Any:
     running.settle_lost()
-    jobs = Job.objects.filter(organisation=_organisation(request)).prefetch_related(*_WITH_ALL).order_by("name")
+    jobs = (
+        Job.objects.filter(organisation=_organisation(request))
+        .select_related("step")
+        .prefetch_related(*_WITH_ALL)
+        .order_by("name")
+    )
     return [_job_out(job) for job in jobs]
+
+
+@api.get("/routes", response=list[RouteOut])
+def list_routes(request: HttpRequest) -> Any:
+    running.settle_lost()
+    return [_route_out(route) for route in Route.objects.filter(organisation=_organisation(request)).order_by("name")]
+
+
+@api.post("/routes/{number}/rehearsals", response=RouteOut)
+def rehearse_route(request: HttpRequest, number: int) -> Any:
+    """Every step of a route, each as it is now, in order."""
+    route = get_object_or_404(Route, pk=number, organisation=_organisation(request))
+    running.begin_route(route, request.user)  # type: ignore[arg-type]
+    return _route_out(route)
 
 
 @api.post("/jobs", response=JobOut)
@@ -269,6 +311,7 @@ def one_rehearsal(request: HttpRequest, number: int) -> Any:
         "result": row.result,
         "findings": [_finding_out(item, *_inherited(item, triage)) for item in row.findings.all()],
         "artifacts": [artifact.name for artifact in row.artifacts.all()],
+        "route": _route_out(step.route, row) if (step := routes.step_of(row.revision.job)) else None,
     }
 
 
@@ -420,6 +463,7 @@ def setup(request: HttpRequest, number: int) -> Any:
     return {
         "job_id": revision.job_id, "job_name": revision.job.name, "revision": revision.pk, "revision_number": revision.number,
         "job": data, "tools": tools, "offsets": setups.offsets(setups.opened(revision)),
+        "carried": setups.carried_from(revision),
     }  # fmt: skip
 
 

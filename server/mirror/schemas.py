@@ -44,6 +44,26 @@ class RehearsalOut(Schema):
     revision: int
     stops: int
     cautions: int
+    stale: str  # of a route's step: why it no longer holds
+
+
+class StepOut(Schema):
+    """A step of a route with the rehearsal that is shown for it."""
+
+    name: str
+    job: int
+    revision: int
+    rehearsal: int | None
+    state: RunState | None
+    verdict: Literal["", "stop", "caution", "clear"]
+    seconds: float | None
+    stale: str  # why that rehearsal no longer holds
+
+
+class RouteOut(Schema):
+    id: int
+    name: str
+    steps: list[StepOut]
 
 
 class RevisionOut(Schema):
@@ -59,6 +79,8 @@ class RevisionOut(Schema):
 class JobOut(Schema):
     id: int
     name: str
+    route: int | None
+    step: str
     revisions: list[RevisionOut]
 
 
@@ -109,6 +131,7 @@ class RehearsalFull(RehearsalOut):
     result: Result | None
     findings: list[FindingOut]
     artifacts: list[str]
+    route: RouteOut | None
 
 
 class LibraryOut(Schema):
@@ -191,6 +214,14 @@ class OffsetOut(Schema):
     apart: dict[str, float] | None
 
 
+class CarriedFrom(Schema):
+    """Where a stock of a route's step is shown from: `changed`: the step before has changed since; `uncut`: it was never rehearsed."""
+
+    step: str
+    rehearsal: int | None
+    says: Literal["", "changed", "uncut"]
+
+
 class SetupOut(Schema):
     job_id: int
     job_name: str
@@ -199,6 +230,7 @@ class SetupOut(Schema):
     job: dict[str, Any]
     tools: dict[str, Any]
     offsets: list[OffsetOut]
+    carried: list[CarriedFrom]
 
 
 class JobData(Schema):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
+from typing import Any
 
 from ..geometry.mesh import Mesh, box
 from .loading import Job, JobUnreadable, open_job, read_model, unzip
@@ -26,6 +27,12 @@ class Route:
     def open(self, step: int, left: dict[tuple[str, str], Mesh]) -> Job:
         """Raises JobUnreadable, naming the step."""
         return _opened(self.file.steps[step].name, self.folders[step], left)
+
+
+def carried_by(data: dict[str, Any]) -> list[tuple[str, str]]:
+    """Step and body of every stock of a job.json that comes from an earlier step."""
+    shapes = [body.get("shape") or {} for body in data.get("bodies", [])]
+    return [(shape["step"], shape["body"]) for shape in shapes if shape.get("type") == "carried"]
 
 
 def is_route(path: Path) -> bool:

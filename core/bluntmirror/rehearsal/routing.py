@@ -6,18 +6,33 @@ the cut left it, an edge within 0.02 mm (`material/sharp`); the next step lays i
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import BinaryIO
+
+import numpy as np
 
 from ..geometry.frames import frame, inverse
 from ..geometry.mesh import Mesh, joined
-from ..job.models import Body
+from ..job.loading import Job
+from ..job.models import Body, Carried
 from ..job.route import Route
+from .checkpoints import Store
 from .result import Rehearsal
 from .run import rehearse
 
 Progress = Callable[[str, float], None]
-Left = dict[tuple[str, str], Mesh]
+Key = tuple[str, str]  # step and body
+
+
+@dataclass(frozen=True)
+class Handed:
+    """What a step hands on of a stock, in the frame of its body: what is `left` of it, and what it was before its first step.
+    `doubt`: why it may come out otherwise, said of the step; empty where it may run."""
+
+    left: Mesh
+    origin: Mesh
+    doubt: str = ""
 
 
 @dataclass(frozen=True)
@@ -30,37 +45,75 @@ class Stepped:
 
 def rehearse_route(route: Route, progress: Progress | None = None, filmed: bool = False) -> Iterator[Stepped]:
     """Every step, as soon as it is done. Raises JobUnreadable for a step that what is left of a part cannot go into."""
-    left: Left = {}
-    origin: Left = {}  # what each of them was before its first step
-    doubtful: dict[str, str] = {}  # step that stopped, or comes of one → why
+    handed: dict[Key, Handed] = {}
     for number, step in enumerate(route.file.steps):
-        job = route.open(number, left)
-        job.origins = {key: origin[key] for key in route.carries[number]}
-        from_doubt = [name for name, _ in route.carries[number] if name in doubtful]
-        result = rehearse(job, _of_step(progress, step.name), filmed=filmed)
-        if from_doubt:
-            first = from_doubt[0]
-            result.docket.add(
-                "check.limit", f"its stock comes from '{first}', which {doubtful[first]}: what is told here holds only if that step "
-                "leaves what it did here", remedy=f"Put '{first}' right and verify the route again.",
-            )  # fmt: skip
-            doubtful[step.name] = f"itself comes of '{first}', which {doubtful[first].removeprefix('itself ')}"
-        if result.verdict == "stop" and step.name not in doubtful:
-            doubtful[step.name] = "must not run"
-        for body in job.file.bodies:
-            if body.role == "stock":
-                left[step.name, body.name] = _left_of(result, body)
-                shape = body.shape
-                carried = (shape.step, shape.body) if shape is not None and shape.type == "carried" else None
-                back = inverse(frame(body.at, body.turn))
-                made = frame(shape.at, shape.turn) if carried and shape is not None else None
-                whole = (
-                    origin[carried].moved(made)
-                    if carried and made is not None
-                    else joined(job.body_meshes[body.name]).moved(back)
-                )
-                origin[step.name, body.name] = whole
+        taken = {key: handed[key] for key in route.carries[number]}
+        job = route.open(number, {key: item.left for key, item in taken.items()})
+        result = rehearse_step(job, taken, _of_step(progress, step.name), filmed=filmed)
+        handed |= {(step.name, body): item for body, item in handed_on(result, taken).items()}
         yield Stepped(step.name, result)
+
+
+def rehearse_step(
+    job: Job, taken: Mapping[Key, Handed], progress: Progress | None = None, store: Store | None = None, filmed: bool = True
+) -> Rehearsal:  # fmt: skip
+    """A job opened with what is left of the stocks that it takes from earlier steps; what they left in doubt is told."""
+    job.origins = {key: item.origin for key, item in taken.items()}
+    result = rehearse(job, progress, store, filmed=filmed)
+    if first := _in_doubt(taken):
+        result.docket.add(
+            "check.limit", f"its stock comes from '{first}', which {_doubt_of(first, taken)}: what is told here holds only if that "
+            "step leaves what it did here", remedy=f"Put '{first}' right and verify the route again.",
+        )  # fmt: skip
+    return result
+
+
+def handed_on(result: Rehearsal, taken: Mapping[Key, Handed]) -> dict[str, Handed]:
+    """What a rehearsed step leaves of each of its stocks."""
+    doubt = "must not run" if result.verdict == "stop" else ""
+    if first := _in_doubt(taken):
+        doubt = f"itself comes of '{first}', which {_doubt_of(first, taken).removeprefix('itself ')}"
+    made = {}
+    for body in result.job.file.bodies:
+        if body.role != "stock":
+            continue
+        if isinstance(body.shape, Carried):
+            origin = taken[body.shape.step, body.shape.body].origin.moved(frame(body.shape.at, body.shape.turn))
+        else:
+            origin = joined(result.job.body_meshes[body.name]).moved(inverse(frame(body.at, body.turn)))
+        made[body.name] = Handed(_left_of(result, body), origin, doubt)
+    return made
+
+
+def _in_doubt(taken: Mapping[Key, Handed]) -> str:
+    """The first step whose stock may come out otherwise."""
+    return next((step for (step, _), item in taken.items() if item.doubt), "")
+
+
+def _doubt_of(step: str, taken: Mapping[Key, Handed]) -> str:
+    return next(item.doubt for (name, _), item in taken.items() if name == step and item.doubt)
+
+
+def write_handed(out: BinaryIO, handed: Mapping[str, Handed]) -> None:
+    """As plain arrays under the bodies' numbers, with their names."""
+    arrays: dict[str, np.ndarray] = {
+        "names": np.array(list(handed)),
+        "doubts": np.array([h.doubt for h in handed.values()]),
+    }
+    for k, item in enumerate(handed.values()):
+        for part, mesh in (("left", item.left), ("origin", item.origin)):
+            arrays[f"{k} {part} vertices"], arrays[f"{k} {part} faces"] = mesh.vertices, mesh.faces
+    np.savez(out, **arrays)  # type: ignore[arg-type]
+
+
+def read_handed(source: BinaryIO) -> dict[str, Handed]:
+    with np.load(source, allow_pickle=False) as kept:
+
+        def mesh(k: int, part: str) -> Mesh:
+            return Mesh(kept[f"{k} {part} vertices"], kept[f"{k} {part} faces"])
+
+        named = enumerate(zip(kept["names"], kept["doubts"], strict=True))
+        return {str(name): Handed(mesh(k, "left"), mesh(k, "origin"), str(doubt)) for k, (name, doubt) in named}
 
 
 def _of_step(progress: Progress | None, name: str) -> Progress | None:

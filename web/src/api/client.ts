@@ -17,6 +17,8 @@ export type Rehearsal = Schemas["RehearsalOut"];
 export type RehearsalFull = Schemas["RehearsalFull"];
 export type Revision = Schemas["RevisionOut"];
 export type Job = Schemas["JobOut"];
+export type Route = Schemas["RouteOut"];
+export type RouteStep = Schemas["StepOut"];
 export type Finding = Schemas["FindingOut"];
 export type Judgement = Schemas["TriageIn"]["judgement"];
 export type Result = Schemas["Result"];
@@ -79,6 +81,7 @@ export interface BodyData {
   turn?: [number, number, number];
   present?: [number, number | null] | null;
   made_by?: { fixture: string; measures: Record<string, number> } | null;
+  shape?: { type: string; [more: string]: unknown };
   [more: string]: unknown;
 }
 
@@ -191,6 +194,8 @@ export const api = {
   rules: () => json<Rule[]>("/rules"),
   setRule: (id: string, setting: Rule["setting"]) => json<Rule[]>(`/rules/${id}`, "PUT", { setting }),
   libraryFile: (id: number) => `/api/library/${id}/file`,
+  routes: () => json<Route[]>("/routes"),
+  rehearseRoute: (route: number) => json<Route>(`/routes/${route}/rehearsals`, "POST"),
   rehearse: (revision: number) => json<Rehearsal>(`/revisions/${revision}/rehearsals`, "POST"),
   rehearsal: (id: number) => json<RehearsalFull>(`/rehearsals/${id}`),
   cancel: (id: number) => json<Rehearsal>(`/rehearsals/${id}/cancel`, "POST"),

@@ -73,6 +73,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Routes */
+        get: operations["mirror_api_list_routes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{number}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Route
+         * @description Every step of a route, each as it is now, in order.
+         */
+        post: operations["mirror_api_rehearse_route"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/new": {
         parameters: {
             query?: never;
@@ -904,6 +941,10 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Route */
+            route: number | null;
+            /** Step */
+            step: string;
             /** Revisions */
             revisions: components["schemas"]["RevisionOut"][];
         };
@@ -944,6 +985,8 @@ export interface components {
             stops: number;
             /** Cautions */
             cautions: number;
+            /** Stale */
+            stale: string;
         };
         /** RevisionOut */
         RevisionOut: {
@@ -964,6 +1007,40 @@ export interface components {
             by: string;
             /** Rehearsals */
             rehearsals: components["schemas"]["RehearsalOut"][];
+        };
+        /** RouteOut */
+        RouteOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+        };
+        /**
+         * StepOut
+         * @description A step of a route with the rehearsal that is shown for it.
+         */
+        StepOut: {
+            /** Name */
+            name: string;
+            /** Job */
+            job: number;
+            /** Revision */
+            revision: number;
+            /** Rehearsal */
+            rehearsal: number | null;
+            /** State */
+            state: ("queued" | "running" | "done" | "failed" | "cancelled") | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "" | "stop" | "caution" | "clear";
+            /** Seconds */
+            seconds: number | null;
+            /** Stale */
+            stale: string;
         };
         /**
          * NewBody
@@ -1354,6 +1431,8 @@ export interface components {
             stops: number;
             /** Cautions */
             cautions: number;
+            /** Stale */
+            stale: string;
             /** Job */
             job: number;
             /** Job Name */
@@ -1369,6 +1448,7 @@ export interface components {
             findings: components["schemas"]["FindingOut"][];
             /** Artifacts */
             artifacts: string[];
+            route: components["schemas"]["RouteOut"] | null;
         };
         /**
          * Result
@@ -1685,6 +1765,21 @@ export interface components {
             };
         };
         /**
+         * CarriedFrom
+         * @description Where a stock of a route's step is shown from: `changed`: the step before has changed since; `uncut`: it was never rehearsed.
+         */
+        CarriedFrom: {
+            /** Step */
+            step: string;
+            /** Rehearsal */
+            rehearsal: number | null;
+            /**
+             * Says
+             * @enum {string}
+             */
+            says: "" | "changed" | "uncut";
+        };
+        /**
          * OffsetOut
          * @description A work offset worked out, what the unit's control holds, and how far the two are apart.
          */
@@ -1724,6 +1819,8 @@ export interface components {
             };
             /** Offsets */
             offsets: components["schemas"]["OffsetOut"][];
+            /** Carried */
+            carried: components["schemas"]["CarriedFrom"][];
         };
         /**
          * JobData
@@ -2559,6 +2656,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    mirror_api_list_routes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_rehearse_route: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteOut"];
                 };
             };
         };

@@ -1,19 +1,15 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Dropdown, Empty, Spin } from "antd";
+import { Alert, App, Button, Empty, Spin } from "antd";
 import { useEffect, useRef, useState } from "react";
 
-import { api, type Job, type Revision } from "../api/client";
-import { Mark } from "../inspector/Mark";
-import { clock, VERDICT_WORDS } from "../look";
+import { api, type Job, type Revision, type Route } from "../api/client";
 import { Compare } from "../swap/Compare";
 import { Swap } from "../swap/Swap";
 import { ComposeJob } from "./ComposeJob";
 import { filesOf } from "./dropped";
+import { listed } from "./route";
+import { JobRows, RouteRows } from "./Rows";
 import { useDrop } from "./useDrop";
-
-const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
-
-const STATES: Record<string, string> = { queued: "waiting", running: "under way", done: "done", failed: "failed", cancelled: "cancelled" };
 
 interface Props {
   onRehearsal: (id: number) => void;
@@ -25,6 +21,7 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
   const { message } = App.useApp();
   const queries = useQueryClient();
   const jobs = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchInterval: 4000 });
+  const routes = useQuery({ queryKey: ["routes"], queryFn: api.routes, refetchInterval: 4000 });
   const [sending, setSending] = useState(false);
   const [failure, setFailure] = useState("");
   const [composing, setComposing] = useState(false);
@@ -70,6 +67,16 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       (error: Error) => message.error(error.message),
     );
 
+  const runRoute = (route: Route) =>
+    api.rehearseRoute(route.id).then(
+      ({ steps }) => {
+        void queries.invalidateQueries();
+        onRehearsal(steps[steps.length - 1].rehearsal!);
+      },
+      (error: Error) => message.error(error.message),
+    );
+  const acts = { onRehearsal, onSetup, onDesk, onRun: run, onPosted: (revision: Revision) => setPosting({ ...revision }), onSwap: setSwapping, onCompare: setComparing };
+
   const drop = useDrop((data) => void filesOf(data.items).then(send));
   return (
     <main
@@ -78,7 +85,7 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
     >
       <div className="jobs-head">
         <h2>Jobs</h2>
-        <span className="quiet">Drop a job folder or a zip of one anywhere on this page, or</span>
+        <span className="quiet">Drop the folder of a job or a route, or a zip of one, anywhere on this page, or</span>
         <label className="choose">
           <input
             type="file"
@@ -141,80 +148,12 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
             </tr>
           </thead>
           <tbody>
-            {jobs.data.flatMap((job) =>
-              job.revisions.map((revision, i) => {
-                const last = revision.rehearsals[0];
-                return (
-                  <tr key={revision.id} className={i ? "" : "first"}>
-                    <td>{i === 0 && <b>{job.name}</b>}</td>
-                    <td>
-                      {revision.number} {revision.label && <span className="quiet">{revision.label}</span>}
-                    </td>
-                    <td>{revision.machine}</td>
-                    <td>
-                      {!last && <span className="quiet">not rehearsed</span>}
-                      {last?.state === "done" && last.verdict && (
-                        <button onClick={() => onRehearsal(last.id)} className="as-link said">
-                          <Mark severity={last.verdict} /> {VERDICT_WORDS[last.verdict]}
-                        </button>
-                      )}
-                      {last && last.state !== "done" && (
-                        <button onClick={() => onRehearsal(last.id)} className="as-link">
-                          {STATES[last.state]}
-                          {last.state === "running" && ` ${Math.round(100 * last.share)} %`}
-                        </button>
-                      )}
-                    </td>
-                    <td>
-                      {last?.state === "done" && (
-                        <>
-                          {last.stops > 0 && (
-                            <span className="count">
-                              <Mark severity="stop" /> {last.stops}
-                            </span>
-                          )}
-                          {last.cautions > 0 && (
-                            <span className="count">
-                              <Mark severity="caution" /> {last.cautions}
-                            </span>
-                          )}
-                          {!last.stops && !last.cautions && <span className="quiet">none</span>}
-                        </>
-                      )}
-                    </td>
-                    <td>{last?.seconds != null && clock(last.seconds)}</td>
-                    <td className="quiet">{last && `${MOMENT.format(new Date(last.created))}, ${last.by}`}</td>
-                    <td>
-                      <span className="row-actions">
-                        <Button size="small" onClick={() => onSetup(revision.id)}>
-                          Setup
-                        </Button>{" "}
-                        <Button size="small" onClick={() => onDesk(revision.id)}>
-                          Script
-                        </Button>
-                        <Button size="small" onClick={() => run(revision)}>
-                          Rehearse
-                        </Button>
-                        <Dropdown
-                          trigger={["click"]}
-                          menu={{
-                            items: [
-                              { key: "posted", label: "Programs posted again…", onClick: () => setPosting({ ...revision }) },
-                              { key: "out", label: <a href={api.archiveAddress(revision.id)} download>Folder as a zip</a> },
-                              { key: "swap", label: "Another machine under it…", onClick: () => setSwapping(revision) },
-                              { key: "compare", label: "Rehearsals side by side…", onClick: () => setComparing(job) },
-                            ],
-                          }}
-                        >
-                          <Button size="small" aria-label={`More for ${job.name} revision ${revision.number}`}>
-                            ⋯
-                          </Button>
-                        </Dropdown>
-                      </span>
-                    </td>
-                  </tr>
-                );
-              }),
+            {listed(jobs.data, routes.data ?? []).map((entry) =>
+              "steps" in entry ? (
+                <RouteRows key={`route ${entry.id}`} route={entry} jobs={jobs.data.filter((job) => job.route === entry.id)} acts={acts} onRoute={runRoute} />
+              ) : (
+                <JobRows key={entry.id} job={entry} acts={acts} />
+              ),
             )}
           </tbody>
         </table>

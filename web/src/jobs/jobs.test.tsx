@@ -2,25 +2,35 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 
-import { api, type Job, type LibraryFile } from "../api/client";
+import { api, type Job, type LibraryFile, type Route } from "../api/client";
 import { Library } from "../library/Library";
 import { shown } from "../tests/render";
+import { Steps } from "../workspace/Steps";
 import { Jobs } from "./Jobs";
+import { worst } from "./route";
 
 const rehearsal = (id: number, more: object) => ({ id, state: "done", verdict: "clear", share: 1, stops: 0, cautions: 0, seconds: 417.3, created: "2026-11-25T20:00:00Z", by: "ines", ...more });
 const JOBS = [
   {
-    id: 1, name: "Buoy lid",
+    id: 1, name: "Buoy lid", route: null, step: "",
     revisions: [
       { id: 12, number: 2, label: "flawed", machine: "VM-3 unit 17", rehearsals: [rehearsal(5, { verdict: "stop", stops: 4, cautions: 1 }), rehearsal(4, {})] },
       { id: 11, number: 1, label: "", machine: "VM-3 unit 17", rehearsals: [rehearsal(6, { state: "running", verdict: null, share: 0.42, seconds: null })] },
     ],
   },
-  { id: 2, name: "Nose cone", revisions: [{ id: 21, number: 1, label: "", machine: "LA-2 unit 61", rehearsals: [] }] },
+  { id: 2, name: "Nose cone", route: null, step: "", revisions: [{ id: 21, number: 1, label: "", machine: "LA-2 unit 61", rehearsals: [] }] },
 ] as unknown as Job[]; // prettier-ignore
 
-function open(jobs: Job[] = JOBS) {
+const step = (name: string, job: number, more: object = {}) => ({ name, job, revision: 10 * job, rehearsal: job + 40, state: "done", verdict: "clear", seconds: 60, stale: "", ...more });
+const ROUTE = { id: 9, name: "Lid, both sides", steps: [step("op10", 3), step("op20", 4, { verdict: "caution" })] } as unknown as Route;
+const STEPS = [
+  { id: 4, name: "Lid, both sides, op20", route: 9, step: "op20", revisions: [{ id: 40, number: 1, label: "", machine: "VM-3", rehearsals: [rehearsal(44, { stale: "op10 has changed since" })] }] },
+  { id: 3, name: "Lid, both sides, op10", route: 9, step: "op10", revisions: [{ id: 30, number: 2, label: "", machine: "VM-3", rehearsals: [rehearsal(43, {})] }] },
+] as unknown as Job[]; // prettier-ignore
+
+function open(jobs: Job[] = JOBS, routes: Route[] = []) {
   vi.spyOn(api, "jobs").mockResolvedValue(jobs);
+  vi.spyOn(api, "routes").mockResolvedValue(routes);
   const calls = { onRehearsal: vi.fn(), onSetup: vi.fn(), onDesk: vi.fn() };
   return { ...shown(<Jobs {...calls} />), ...calls };
 }
@@ -51,6 +61,39 @@ describe("the jobs", () => {
     expect(start).toHaveBeenCalledWith(21);
     await user.click(row.getByRole("button", { name: "Setup" }));
     expect(onSetup).toHaveBeenCalledWith(21);
+  });
+
+  it("of a route stand under it in its order, one click rehearses them all", async () => {
+    const { user, onRehearsal } = open(STEPS, [ROUTE]);
+    await screen.findByText("Lid, both sides");
+    const rows = screen.getAllByRole("row").slice(1);
+    expect(rows.map((row) => within(row).getAllByRole("cell")[0].textContent)).toEqual(["Lid, both sides route: op10 → op20", "op10", "op20"]);
+    expect(within(rows[0]).getAllByRole("cell").map((cell) => cell.textContent!.trim()).slice(1, 4)).toEqual(["Look first", "", "2:00.0"]);
+    expect(within(rows[2]).getByText("no longer holds: op10 has changed since")).toBeTruthy();
+    const start = vi.spyOn(api, "rehearseRoute").mockResolvedValue(ROUTE);
+    await user.click(screen.getByRole("button", { name: "Rehearse the route" }));
+    expect(start).toHaveBeenCalledWith(9);
+    await waitFor(() => expect(onRehearsal).toHaveBeenCalledWith(44));
+  });
+
+  it("of a route are told by the worst that holds", () => {
+    const of = (...more: object[]) => worst({ ...ROUTE, steps: more.map((one, i) => step(`op${i}`, i, one)) } as unknown as Route);
+    expect(of({}, { verdict: "stop" }, { verdict: "caution" })).toBe("stop");
+    expect(of({}, {})).toBe("clear");
+    expect(of({ verdict: "stop" }, { stale: "op10 has changed since" })).toBe(null);
+    expect(of({}, { state: "running", verdict: "" })).toBe(null);
+  });
+
+  it("of a route are steps on a tape of their own", async () => {
+    const onRehearsal = vi.fn();
+    const route = { ...ROUTE, steps: [step("op10", 3), step("op20", 4, { stale: "op10 has changed since" }), step("op30", 5, { rehearsal: null, state: null, verdict: "", seconds: null })] } as unknown as Route;
+    const { user } = shown(<Steps route={route} current={44} onRehearsal={onRehearsal} />);
+    const shownSteps = screen.getAllByRole("button").slice(0, 3);
+    expect(shownSteps.map((one) => one.textContent!.trim())).toEqual(["op10 1:00.0", "op20  no longer holds: op10 has changed since", "op30  not rehearsed"]);
+    expect(shownSteps[1].getAttribute("aria-current")).toBe("step");
+    expect((shownSteps[2] as HTMLButtonElement).disabled).toBe(true);
+    await user.click(shownSteps[0]);
+    expect(onRehearsal).toHaveBeenCalledWith(43);
   });
 
   it("come in by a zip, or say why one was not taken", async () => {

@@ -268,6 +268,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
             <Placed
               body={body}
               mounts={mounts.map((entry) => entry.name)}
+              carried={setup.carried}
               onChange={(part) => change(withBody(job, body.name, part))}
               onRemove={() => {
                 change(withoutBody(job, body.name));
@@ -360,7 +361,17 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   );
 }
 
-function Placed({ body, mounts, onChange, onRemove, onCopy }: { body: BodyData; mounts: string[]; onChange: (part: Partial<BodyData>) => void; onRemove: () => void; onCopy: () => void }) {
+/** Where a stock that an earlier step of the route left comes from. */
+function CarriedFrom({ step, body, carried }: { step: string; body: string; carried: Setup["carried"] }) {
+  const says = carried.find((item) => item.step === step)?.says;
+  return (
+    <p className={says ? "stale" : "quiet"}>
+      {says === "uncut" ? `${step} was never rehearsed: '${body}' is shown uncut.` : `What ${step} left of '${body}'${says ? `; ${step} has changed since` : ""}.`}
+    </p>
+  );
+}
+
+function Placed({ body, mounts, carried, onChange, onRemove, onCopy }: { body: BodyData; mounts: string[]; carried: Setup["carried"]; onChange: (part: Partial<BodyData>) => void; onRemove: () => void; onCopy: () => void }) {
   const triple = (name: "at" | "turn", unit: string) => (
     <div className="triple">
       <span className="quiet">{name === "at" ? "stands at" : "turned"}</span>
@@ -387,6 +398,7 @@ function Placed({ body, mounts, onChange, onRemove, onCopy }: { body: BodyData; 
         <Select size="small" value={body.role} aria-label="Role" options={["stock", "fixture", "design", "part", "access"].map((role) => ({ value: role, label: role }))} onChange={(role) => onChange({ role })} />
         <Select size="small" value={body.mount} aria-label="Mount" options={mounts.map((name) => ({ value: name, label: `on ${name}` }))} onChange={(mount) => onChange({ mount })} />
       </div>
+      {body.shape?.type === "carried" && <CarriedFrom step={String(body.shape.step)} body={String(body.shape.body)} carried={carried} />}
       {triple("at", "")}
       {triple("turn", "°")}
       <div className="hand-row">

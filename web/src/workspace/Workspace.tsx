@@ -5,7 +5,9 @@ import { Alert, App, Button, Dropdown, Spin } from "antd";
 import { useEffect, useState } from "react";
 
 import { api, follow, type Progress } from "../api/client";
+import { UNDER_WAY } from "../jobs/route";
 import { Rehearsed } from "./Replaying";
+import { Steps } from "./Steps";
 import { UnderWay } from "./UnderWay";
 
 const FILES: [string, string][] = [
@@ -28,7 +30,12 @@ interface WorkspaceProps {
 export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: WorkspaceProps) {
   const { message } = App.useApp();
   const queries = useQueryClient();
-  const rehearsal = useQuery({ queryKey: ["rehearsal", id], queryFn: () => api.rehearsal(id) });
+  const rehearsal = useQuery({
+    queryKey: ["rehearsal", id],
+    queryFn: () => api.rehearsal(id),
+    // Other steps of its route may be under way.
+    refetchInterval: ({ state: { data } }) => (data?.route?.steps.some((step) => UNDER_WAY.includes(step.state ?? "")) ? 2000 : false),
+  });
   const [progress, setProgress] = useState<Progress | null>(null);
   const state = rehearsal.data?.state;
   const running = state === "queued" || state === "running";
@@ -111,6 +118,7 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
           {state === "cancelled" && <Alert type="info" title="The rehearsal was cancelled" />}
         </div>
       )}
+      {data.route && <Steps route={data.route} current={id} onRehearsal={onRehearsal} />}
     </div>
   );
 }

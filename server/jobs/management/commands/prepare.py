@@ -8,9 +8,10 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
 from accounts.models import Membership, Organisation
+from bluntmirror.job.route import open_route
 from jobs.models import LibraryFile, Revision
 from jobs.running import begin_rehearsal, take_up_again
-from jobs.services import keep_in_library, take_in_path
+from jobs.services import keep_in_library, take_in_path, take_in_route
 
 DEMO_USER, DEMO_PASSWORD, DEMO_SHOP = "ines", "tide-table-9", "Saltmarsh Instruments"
 
@@ -49,3 +50,8 @@ def load_demo(folder: Path) -> None:
     for job in sorted((folder / "jobs").iterdir()):
         for revision in sorted(job.iterdir()):
             take_in_path(shop, user, revision, revision.name.partition("-")[2])
+    for route in sorted((folder / "routes").iterdir()):
+        for revision in sorted(route.iterdir()):
+            files = open_route(revision)
+            assert files is not None  # they lie among the routes
+            take_in_route(shop, user, files, revision.name.partition("-")[2])
