@@ -62,6 +62,33 @@ def twin() -> Json:
     }  # fmt: skip
 
 
+def swivelling() -> Json:
+    """The same two spindles under a milling head that swivels about its pivot (B1, about −y: the program's Y); X1 moves along +z, Y1
+    along −y, Z1 along +x. At B0 the tool points down, at B−90 to the main spindle, at B90 to the sub. Channel 1 has both C axes,
+    channel 2 the sub spindle's slide."""
+    machine = twin()
+    kept = ("bed", "main", "sub slide", "sub")
+    machine["links"] = [each for each in machine["links"] if each["name"] in kept] + [
+        link("carriage", "bed", linear("Z1", [1, 0, 0], travel=[-900, 900])),
+        link("column", "carriage", linear("Y1", [0, -1, 0], travel=[-300, 300])),
+        link("ram", "column", linear("X1", [0, 0, 1], travel=[-700, 700])),
+        link("head", "ram", rotary("B1", [0, -1, 0], [300, 0, 500], travel=[-120, 120])),
+    ]
+    machine["mounts"] = [*machine["mounts"][:2], {"name": "head", "link": "head", "at": [0, 0, -100], "takes": "tool"}]
+    machine["channels"] = [
+        {"number": 1, "axes": ["X1", "Y1", "Z1", "B1", "C1", "C2"], "words": {"X": "X1", "Y": "Y1", "Z": "Z1", "B": "B1", "C": "C1"}},
+        {"number": 2, "axes": ["W"]},
+    ]  # fmt: skip
+    machine["spindles"] = [
+        {"name": "head", "turns": "tool", "mount": "head", "max_rpm": 12000, "channel": 1},
+        *({**spindle, "channel": 1} for spindle in machine["spindles"]),
+    ]
+    machine["codes"] = {"M79": {"does": "address", "spindle": "head"}, **machine["codes"]}
+    del machine["turrets"]
+    machine["reference"] = {"1": dict.fromkeys(("X1", "Y1", "Z1", "B1", "C1", "C2", "W"), 0.0)}
+    return machine
+
+
 def insert(number: int, **more: Any) -> Json:
     return {
         "number": number, "length": 50, "cutter": {"type": "insert", "shape": "D", "inscribed_circle": 9.525, "nose_radius": 0.4},
@@ -74,12 +101,14 @@ BAR = {"name": "bar", "role": "stock", "mount": "main", "shape": {"type": "cylin
 
 
 def channels_job(folder: Path, machine: Json, programs: dict[int, str], **changes: Any) -> Job:
-    """A job with one program a channel, of turning dialect; keyword arguments replace parts of job.json, `tools` the tools."""
+    """A job with one program a channel, of turning dialect (or of `dialects`); keyword arguments replace parts of job.json, `tools`
+    the tools."""
+    dialects = dict.fromkeys(programs, "iso-turn") | changes.pop("dialects", {})
     tools = changes.pop("tools", TOOLS)
     offsets = {"G54": {"datum": [0, 0, 150], "mount": "main"}}
     job = {
         "format": "blunt-mirror/job@1", "name": "channels", "machine": "machine.json", "tools": "tools.json",
-        "programs": [{"channel": n, "main": f"P{n}.nc", "dialect": "iso-turn"} for n in programs], "bodies": [BAR],
+        "programs": [{"channel": n, "main": f"P{n}.nc", "dialect": dialects[n]} for n in programs], "bodies": [BAR],
         "work_offsets": offsets, "checks": {"resolution": 1.0, "near": 0.5},
     } | changes  # fmt: skip
     for number, text in programs.items():

@@ -9,15 +9,19 @@ from typing import Any
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
 
 from bluntmirror.export.trace import write_trace
 from bluntmirror.export.verdict import verdict_dict
+from bluntmirror.geometry.frames import rotation_about
 from bluntmirror.job import JobUnreadable
+from bluntmirror.program.motions import FEED
 from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
 from bluntmirror.rehearsal.result import Timed
 from bluntmirror.rehearsal.spindles import spindle_speeds
+from bluntmirror.timeline.reel import make_knots
 
-from .channels import BAR, channels_job, insert, twin
+from .channels import BAR, channels_job, insert, swivelling, twin
 from .test_machine import WithFolder
 
 PIN = {"length": 50, "cutter": {"type": "end-mill", "diameter": 10, "flute_length": 20, "reach": 40}}
@@ -228,6 +232,115 @@ class AnyTiming(WithFolder):
             self.assertIsNotNone(told)
             assert told
             self.assertLessEqual(told.amount, delay + 0.03)
+
+
+class SwivellingHead(WithFolder):
+    """Tip control and tilted planes over the work of either spindle, against matrices written out by hand."""
+
+    LENGTH = 150.0
+    MILL = [
+        {"number": 1, "length": LENGTH, "cutter": {"type": "ball-mill", "diameter": 8, "flute_length": 12, "reach": 60}}
+    ]
+    SPINDLES = {"main": ("M80", "G54"), "sub": ("M81", "G55")}
+    PROGRAM = np.array([[0, 0, 1], [0, -1, 0], [1, 0, 0]], float).T  # the program's X Y Z in the machine's directions
+
+    def checked(self, program: str, second: str = "M30\n", **machine: Any) -> Timed:
+        offsets = {"G54": {"datum": [0, 0, 150], "mount": "main"}, "G55": {"datum": [0, 0, 120], "mount": "sub"}}
+        bodies = [
+            BAR,
+            BAR
+            | {
+                "name": "part",
+                "mount": "sub",
+                "shape": {"type": "cylinder", "diameter": 60, "length": 120},
+                "at": [0, 0, 60],
+            },
+        ]
+        head = "G17 G21 G40 G49 G80 G90 G94\nG28 X0 Y0 Z0\nT1 M6\n"
+        return check_program(
+            channels_job(self.folder, swivelling() | machine, {1: head + program, 2: second}, tools=self.MILL, work_offsets=offsets,
+                         bodies=bodies, dialects={1: "iso-mill"})
+        )  # fmt: skip
+
+    def tip_on(self, spindle: str, at: dict[str, float]) -> tuple[Any, Any]:
+        """Tip and tool vector in the frame of a spindle's work mount, by hand."""
+        swivel = rotation_about([0, -1, 0], at["B1"])
+        pivot = np.array([300 + at["Z1"], -at["Y1"], 500 + at["X1"]])
+        axis = swivel @ [0, 0, 1]
+        tip = pivot + swivel @ np.array([0, 0, -100]) - self.LENGTH * axis
+        if spindle == "main":
+            place, turn = np.zeros(3), rotation_about([-1, 0, 0], at["C1"]) @ rotation_about([0, 1, 0], 90)
+        else:
+            place, turn = (
+                np.array([600 + at["W"], 0, 0]),
+                rotation_about([1, 0, 0], at["C2"]) @ rotation_about([0, 1, 0], -90),
+            )
+        return turn.T @ (tip - place), turn.T @ axis
+
+    def programmed(self, spindle: str, point: Any, tool: Any) -> tuple[Any, Any]:
+        """A program point and a tool vector of its offset's frame in that of the mount."""
+        home = rotation_about([0, 1, 0], 90 if spindle == "main" else -90)
+        datum = np.array([0, 0, 150 if spindle == "main" else 120])
+        return datum + home.T @ self.PROGRAM @ np.asarray(point, float), home.T @ self.PROGRAM @ np.asarray(tool, float)
+
+    def values(self, result: Timed, rows: Any) -> list[dict[str, float]]:
+        return [dict(zip(result.chain.axes, row, strict=True)) for row in rows]
+
+    def ends(self, result: Timed) -> list[dict[str, float]]:
+        return self.values(result, result.strands[0].full(result.strands[0].reel.motions.end))
+
+    def test_a_tilted_plane_on_either_spindle(self) -> None:
+        for spindle, (address, offset) in self.SPINDLES.items():
+            towards = 90 if spindle == "main" else -90  # the plane's Z first along the program's ±Z, then tilted off it
+            plane = Rotation.from_euler("ZXZ", [35, 60 if towards > 0 else 120, 10], degrees=True)
+            result = self.checked(
+                f"{address}\n{offset}\nM79\nS5000 M3\nG68.2 X20 Y5 Z-12 I35 J{60 if towards > 0 else 120} K10\nG53.1\n"
+                "G43 H1 G0 X4 Y-3 Z40\nG1 Z-2 F600\nG3 X4 Y-3 I-6\nG69\nM5\nM30\n"
+            )
+            self.assertEqual([f"{f.kind} {f.message}" for f in result.findings], [], spindle)
+            ends = self.ends(result)[-3:]
+            for at, point in zip(ends, ([4, -3, 40], [4, -3, -2], [4, -3, -2]), strict=True):
+                tip, tool = self.tip_on(spindle, at)
+                expected = self.programmed(spindle, [20, 5, -12] + plane.apply(point), plane.apply([0, 0, 1]))
+                np.testing.assert_allclose(tip, expected[0], atol=1e-6, err_msg=spindle)
+                np.testing.assert_allclose(tool, expected[1], atol=1e-9, err_msg=spindle)
+
+    def test_the_tip_keeps_to_its_line_over_either_work_one_after_the_other(self) -> None:
+        result = self.checked(
+            "M79\nS5000 M3\nM80\nG54\nG43.4 H1 G0 X60 Y0 Z10 B-50 C20\nG1 X40 Y5 Z-20 B-20 C95 F900\nG49\nG28 X0 Y0 Z0\n"
+            "M81\nG55\nG43.4 H1 G0 X60 Y0 Z-10 B40 C10\nG1 X38 Y-6 Z15 B75 C-80 F900\nG49\nM5\nM30\n"
+        )
+        self.assertEqual([f"{f.kind} {f.message}" for f in result.findings], [])
+        ways = {"main": ([60, 0, 10], [40, 5, -20]), "sub": ([60, 0, -10], [38, -6, 15])}
+        reel = result.strands[0].reel
+        knots = make_knots(reel, 0.002)
+        cutting = np.flatnonzero(reel.motions.kind == FEED)
+        self.assertEqual(len(cutting), 2)
+        for motion, (spindle, (begin, end)) in zip(cutting, ways.items(), strict=True):
+            rows = np.flatnonzero(knots.motion == motion)
+            self.assertGreater(len(rows), 10)
+            at = np.concatenate([knots.at[rows], 0.5 * (knots.at[rows] + knots.at[rows + 1]), knots.at[rows[-1:] + 1]])
+            begin, end = (self.programmed(spindle, point, [0, 0, 1])[0] for point in (begin, end))
+            way = (end - begin) / np.linalg.norm(end - begin)
+            for values in self.values(result, result.strands[0].full(at)):
+                tip, _ = self.tip_on(spindle, values)
+                off = (tip - begin) - ((tip - begin) @ way) * way
+                self.assertLess(float(np.linalg.norm(off)), 0.001)
+            tip, _ = self.tip_on(spindle, self.values(result, result.strands[0].full(at[-1:]))[0])
+            np.testing.assert_allclose(tip, end, atol=1e-6)
+
+    def test_where_another_channels_slide_under_the_work_makes_a_difference_it_is_told(self) -> None:
+        # A slide along the axis that the work turns about takes no tip elsewhere; a slanted one does, once the work has turned.
+        program = "M79\nS5000 M3\nM81\nG55\nM201\nG43.4 H1 G0 X60 Y0 Z-10 B40 C50\nG1 X38 F900\nG49\nM5\nM30\n"
+        for direction, moved, told in (
+            ([1, 0, 0], -40, []),
+            ([0.6, 0, 0.8], 0, []),
+            ([0.6, 0, 0.8], -40, ["check.limit"]),
+        ):
+            links = swivelling()["links"]
+            next(each for each in links if each["name"] == "sub slide")["joint"]["direction"] = direction
+            result = self.checked(program, f"G0 W={moved}.\nM201\nM30\n", links=links, wait_marks=[200, 299])
+            self.assertEqual([f.kind for f in result.findings], told, (direction, moved))
 
 
 class BadFiles(WithFolder):

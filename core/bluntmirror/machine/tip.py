@@ -1,8 +1,9 @@
 """Where the tool stands over the work, and which axis values bring it there: for any chain, from its joints alone.
 
     zero place   the axis values (X, Y, Z) that bring the gauge point over a point of the work while every rotary axis is
-                 at zero. The work offset is given in these, so a program point plus the offset is a zero place; and a
-                 zero place names a point of the work, wherever the rotary axes have taken it since.
+                 at zero and every other slide (a second headstock, a quill) stands as it does. The work offset is given in
+                 these, so a program point plus the offset is a zero place; and a zero place names a point of the work,
+                 wherever the rotary axes have taken it since.
     tool vector  the direction from tip to gauge point, in the directions of the program's X, Y and Z on the work
     base, tilt   of two rotary axes the one nearer to the work and the one nearer to the tool, seen along the chain
 
@@ -16,7 +17,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -60,6 +61,8 @@ class Kinematics:
         others = [axis for axis in chain.axes if axis not in self.axes]
         self._others = np.array([float((standing or {}).get(axis, 0.0)) for axis in others])
         order = [*self.axes, *others]
+        self._order = order
+        self._make = lambda standing: Kinematics(chain, tool, work, axes, standing)
         self._rows = screws.rows.copy()
         self._rows[:, 1] = [order.index(chain.axes[int(column)]) for column in screws.rows[:, 1]]
         self._home = screws.home
@@ -71,7 +74,11 @@ class Kinematics:
         ]
         self._tool_side = np.array([turn.column for turn in self.turns if turn.on_tool_side], np.int64)
         self._rotary = np.array([i for i, axis in enumerate(order) if chain.joints[axis].type == "rotary"], np.int64)
-        # A point of the work is origin + along @ (zero place): one affine map, rotary axes at zero.
+        self._slides = np.unique([
+            int(row[1]) for row in self._rows
+            if row[TURNS] == 0.0 and row[1] < len(self.axes) and int(row[1]) not in self._columns
+        ]).astype(np.int64)  # fmt: skip
+        # A point of the work is origin + along @ (zero place): one affine map, rotary axes and slides at zero.
         zero = self._full(np.zeros(len(self.axes)))
         self._origin = self._tip(zero, 0.0)
         self._along = np.empty((3, 3))
@@ -82,6 +89,33 @@ class Kinematics:
         if abs(np.linalg.det(self._along)) < 1e-9:
             raise ValueError("X, Y and Z do not span space")
         self._back = np.linalg.inv(self._along)
+
+    @property
+    def standing(self) -> dict[str, float]:
+        """Axes of other channels between work and tool, and where they are taken to stand."""
+        names = [self._order[int(column)] for column in self._rows[:, 1] if column >= len(self.axes)]
+        return {axis: float(self._others[self._order.index(axis) - len(self.axes)]) for axis in names}
+
+    def standing_at(self, values: dict[str, float]) -> Kinematics:
+        """The same with other channels' axes elsewhere."""
+        return self._make({**self.standing, **values})
+
+    def _start(self, values: Sequence[float] | Floats) -> Floats:
+        """The point of the work at the zero place (0, 0, 0), with the slides where `values` have them."""
+        if not len(self._slides):
+            return self._origin
+        at = np.zeros(len(self.axes))
+        at[self._slides] = np.asarray(values, float)[self._slides]
+        return self._tip(self._full(at), 0.0)
+
+    def _starts(self, values: Floats) -> Floats:
+        """`_start` for n rows, (n, 3), or (3,) where it is the same for all."""
+        if not len(self._slides):
+            return self._origin
+        known, of = np.unique(values[:, self._slides], axis=0, return_inverse=True)
+        at = np.zeros((len(known), len(self.axes)))
+        at[:, self._slides] = known
+        return np.array([self._start(row) for row in at])[of.ravel()]
 
     def _full(self, values: Sequence[float] | Floats) -> Floats:
         return np.concatenate([np.asarray(values, float), self._others])
@@ -103,7 +137,7 @@ class Kinematics:
         full = self._full(values)
         if work_only:
             self._work_only(full)
-        return np.asarray(self._back @ (self._tip(full, length) - self._origin))
+        return np.asarray(self._back @ (self._tip(full, length) - self._start(values)))
 
     def zero_places(self, values: Floats, lengths: Floats, work_only: bool = False) -> Floats:
         """`zero_place` for n rows, (n, 3)."""
@@ -113,7 +147,7 @@ class Kinematics:
             self._work_only(full)
         for_rows(len(full))
         tips_of(self._rows, self._home, full, np.asarray(lengths, float), result)
-        return np.asarray((result - self._origin) @ self._back.T)
+        return np.asarray((result - self._starts(values)) @ self._back.T)
 
     def reach(
         self, values: Sequence[float], place: Floats, length: float, work_only: bool = False
@@ -123,7 +157,9 @@ class Kinematics:
         kept = full.copy()
         if work_only:
             self._work_only(full)
-        if not reach_tip(self._rows, self._home, full, self._columns, length, self._origin + self._along @ place):
+        if not reach_tip(
+            self._rows, self._home, full, self._columns, length, self._start(values) + self._along @ place
+        ):
             return None
         kept[self._columns] = full[self._columns]
         return [float(v) for v in kept[: len(self.axes)]]
@@ -131,7 +167,7 @@ class Kinematics:
     def reach_point(self, values: Sequence[float], point: Sequence[float] | Floats, length: float = 0.0) -> list[float]:
         """`values` with X, Y and Z set so that the tip stands over a point of the work mount as it is turned by them. Raises
         ValueError where they cannot."""
-        reached = self.reach(values, self._back @ (np.asarray(point, float) - self._origin), length)
+        reached = self.reach(values, self._back @ (np.asarray(point, float) - self._start(values)), length)
         if reached is None:
             raise ValueError("X, Y and Z do not span space in this pose")
         return reached
@@ -142,7 +178,7 @@ class Kinematics:
         full = np.concatenate([values, np.tile(self._others, (len(values), 1))], axis=1)
         if work_only:
             self._work_only(full)
-        wanted = self._origin + places @ self._along.T
+        wanted = self._starts(values) + places @ self._along.T
         for_rows(len(full))
         if reach_tips(self._rows, self._home, full, self._columns, lengths, np.ascontiguousarray(wanted)):
             raise ValueError("X, Y and Z do not span space in every pose")
@@ -262,6 +298,32 @@ class Kinematics:
         low, high = turn.travel or (-math.inf, math.inf)
         within = [min(max(v, low), high) for v in options if low - SAME_TURN_DEG <= v <= high + SAME_TURN_DEG]
         return sorted(within, key=lambda v: abs(v - now))[:2]
+
+
+class Solvers:
+    """A channel's kinematics over each spindle that it may work at and for each mount that its tools hang on; each is made when it
+    is first asked for."""
+
+    def __init__(
+        self, make: Callable[[Mount, Mount], Kinematics], works: dict[str, Mount], carrier: Callable[[int], Mount]
+    ) -> None:
+        """`make` of tool mount and work mount raises ValueError where X, Y and Z do not span space; `works`: spindle → its mount."""
+        self._make, self._works, self._carrier = make, works, carrier
+        self._known: dict[tuple[str, str], Kinematics | None] = {}
+        self._mounts: dict[int, Mount] = {}
+
+    def at(self, works: str, tool: int) -> Kinematics | None:
+        """Between the work of a spindle and a tool; None where X, Y and Z do not span space there."""
+        if tool not in self._mounts:
+            self._mounts[tool] = self._carrier(tool)
+        mount, work = self._mounts[tool], self._works[works]
+        key = mount.name, work.name
+        if key not in self._known:
+            try:
+                self._known[key] = self._make(mount, work)
+            except ValueError:
+                self._known[key] = None
+        return self._known[key]
 
 
 def _with(values: Sequence[float], changes: dict[int, float]) -> list[float]:

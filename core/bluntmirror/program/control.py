@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from ..geometry.frames import Floats
 from ..job.models import Grip, MachineCode, NamedSpindle, Turret
 from .dialect import Dialect, built_in
-from .frames import Shape, TipSolver, ToolFrame, after, into, out_of, tool_frame
+from .frames import Shape, TipSolver, TipSolvers, ToolFrame, after, into, out_of, tool_frame
 from .meanings import SPEED_MODE
 from .motions import PLANE_AXES
 from .variables import Variables
@@ -65,7 +65,8 @@ class Setup:
     turning_spindle: bool = False  # a spindle turns the work
     stations: dict[int, int] = field(default_factory=dict)  # tool → station of the turret
     bearing: frozenset[int] = frozenset()  # stations that bear no tool but a rest, a stop, a gripper
-    solver: TipSolver | None = None  # None: X, Y and Z of this channel do not span space
+    solvers: TipSolvers | None = None  # None, or none at a spindle: X, Y and Z of this channel do not span space there
+    works: str = ""  # the work spindle that is worked at at the start, where there are several
     codes: dict[str, MachineCode] = field(default_factory=dict)  # the machine's own M and G codes, "M10"
     wait_marks: tuple[int, int] | None = None  # first and last M code that is a wait mark
     spindles: dict[str, NamedSpindle] = field(
@@ -142,6 +143,9 @@ class Control:
     )
     parts: float = 0.0
     addressed: str = field(init=False)  # the spindle that M3 M4 M5, S and C mean, where there are several
+    works: str = field(
+        init=False
+    )  # the last work spindle that was addressed: tip control and tilted planes are over its work
     others: dict[str, tuple[int, float]] = field(
         default_factory=dict
     )  # of the other spindles: turns (+1, 0, −1) and speed
@@ -151,7 +155,7 @@ class Control:
     _shape: Shape | None = None
 
     def __post_init__(self) -> None:
-        self.addressed = self.setup.addressed
+        self.addressed, self.works = self.setup.addressed, self.setup.works
         self.variables = Variables(self.setup.variables)
         self.work_offsets = copy.deepcopy(self.setup.work_offsets)
         self.lengths = {n: [value, 0.0] for n, value in self.setup.length_registers.items()}
@@ -168,6 +172,8 @@ class Control:
         """From now on another spindle is meant."""
         self.others[self.addressed] = self.spindle, self.speed
         self.addressed = name
+        if self.setup.spindles[name].turns == "work":
+            self.works = name
         self.spindle, self.speed = self.others.pop(name, (0, 0.0))
 
     @property
@@ -254,6 +260,11 @@ class Control:
     # --- places -------------------------------------------------------------------------------------------------------
 
     @property
+    def solver(self) -> TipSolver | None:
+        """Between the work that is worked at and the tool in use; None where X, Y and Z do not span space there."""
+        return self.setup.solvers.at(self.works, self.tool) if self.setup.solvers else None
+
+    @property
     def framed(self) -> bool:
         """Whether shaped coordinates go through a tool frame rather than being axis values with an offset."""
         return bool(self.tip_control) or self.tilt is not None or self.dynamic
@@ -268,9 +279,10 @@ class Control:
 
     def place(self) -> Floats:
         """The shaped point X, Y, Z where the tip stands now, through the tool frame."""
-        assert self.setup.solver
+        solver = self.solver
+        assert solver
         frame = self.frame(self.length_applied)
-        return into(frame, self.setup.solver.zero_place(self.machine, frame.length, frame.work_only))
+        return into(frame, solver.zero_place(self.machine, frame.length, frame.work_only))
 
     def here(self, axis: str) -> float:
         """The shaped coordinate that the program has reached."""
@@ -296,12 +308,13 @@ class Control:
                 target[self.index(axis)] = value + self.offset(axis)
         if not framed or not (self.tip_control or any(axis in axes for axis in "XYZ")):
             return target
-        assert self.setup.solver
+        solver = self.solver
+        assert solver
         point = self.place()
         for i, axis in enumerate("XYZ"):
             point[i] = axes.get(axis, point[i])
         frame = self.frame(self.length_active if self.tip_control or "Z" in axes else self.length_applied)
-        reached = self.setup.solver.reach(target, out_of(frame, point), frame.length, frame.work_only)
+        reached = solver.reach(target, out_of(frame, point), frame.length, frame.work_only)
         return target if reached is None else reached
 
     # --- what a screen shows ------------------------------------------------------------------------------------------

@@ -48,9 +48,9 @@ def feed_rate(run: Run, length: float) -> float:
 def way(run: Run, target: list[float], begin: Floats | None, move: Move, in_frame: bool) -> float:
     """The length of a straight way: of the tip's over the work from the shaped point `begin`, or of the axes'."""
     control = run.control
-    if begin is not None and in_frame and control.setup.solver:
+    if begin is not None and in_frame and (solver := control.solver):
         frame = control.frame(control.length_applied)
-        length = apart(begin, into(frame, control.setup.solver.zero_place(target, frame.length, frame.work_only)))
+        length = apart(begin, into(frame, solver.zero_place(target, frame.length, frame.work_only)))
         if length > 1e-9:
             return length
         return float(np.sqrt(sum((target[i] - control.machine[i]) ** 2 for i in run.rotary)))

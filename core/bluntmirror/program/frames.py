@@ -32,6 +32,12 @@ class TipSolver(Protocol):
     def nearest_direction(self, vector: Floats, values: Sequence[float]) -> list[float] | None: ...
 
 
+class TipSolvers(Protocol):
+    """One for each spindle that is worked at and each mount that tools hang on."""
+
+    def at(self, works: str, tool: int) -> TipSolver | None: ...
+
+
 @dataclass(frozen=True)
 class ToolFrame:
     """`rows`: the first three rows of the matrix that takes a program point to its zero place, row by row."""

@@ -153,10 +153,10 @@ def length_register(run: Writer, number: int) -> float:
 
 def solvable(run: Writer, name: str) -> bool:
     """Whether this machine can carry out a code that needs X, Y and Z to span space; reported where it cannot."""
-    if run.setup.solver is None:
+    if run.control.solver is None:
         code = run.dialect.code_of(name)
         run.not_carried_out(f"{code} on a channel whose X, Y and Z do not span space")
-    return run.setup.solver is not None
+    return run.control.solver is not None
 
 
 def _compensation(run: Writer, words: Words, name: str) -> None:

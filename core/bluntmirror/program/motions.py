@@ -43,6 +43,7 @@ class Snapshot:
     live: bool = False  # a driven tool turns, not the work
     frame: ToolFrame | None = None  # of a tilted plane, tip control or dynamic offset
     spindle: str = ""  # the one that is addressed, where there are several
+    works: str = ""  # the work spindle that is worked at, where there are several
     per_turn: float = 0.0  # mm, of a feed per revolution of a spindle that this channel has not started itself
 
 

@@ -137,10 +137,11 @@ def by_vector(run: Writer, words: Words) -> dict[str, float]:
 def _turned_along(run: Writer, vector: Floats, what: str) -> dict[str, float]:
     """Rotary words, absolute in the program's own terms, that bring the tool along a vector of the active frame."""
     control = run.control
-    assert control.setup.solver
+    solver = control.solver
+    assert solver
     if control.tilt is not None:
         vector = control.tilt[:3, :3] @ vector
-    solution = control.setup.solver.nearest_direction(vector, control.machine)
+    solution = solver.nearest_direction(vector, control.machine)
     if solution is None:
         run.report("travel.reach", f"{what} ({vector[0]:.4f} {vector[1]:.4f} {vector[2]:.4f} on the work) is out of reach: "
                    "no setting of the rotary axes within their travel gives it")  # fmt: skip

@@ -216,7 +216,7 @@ class Writer(Run):
             control.length_mode, control.length_number, control.return_initial, control.work_offset, control.exact_mode,
             control.tool, control.coolant, offsets, control.tip_control, control.dynamic, control.live,
             control.surface_speed is None, control.compensation, control.radius, control.polar, control.shape,
-            None if control.tilt is None else control.tilt.tobytes(), control.addressed, control.elsewhere,
+            None if control.tilt is None else control.tilt.tobytes(), control.addressed, control.works, control.elsewhere,
         )  # fmt: skip
         known = self.snapshots.get(key)
         if known is None:
@@ -228,7 +228,8 @@ class Writer(Run):
                     control.tool, coolant, control.inch,
                     control.lengths.get(control.length_number, (0.0, 0.0))[1] if control.length_applied else 0.0,
                     control.radius_number if on else 0, control.radius if on else 0.0, control.live != 0,
-                    control.frame(control.length_applied) if control.framed else None, control.addressed, control.elsewhere,
+                    control.frame(control.length_applied) if control.framed else None, control.addressed, control.works,
+                    control.elsewhere,
                 )
             )  # fmt: skip
         return known

@@ -26,17 +26,23 @@ PLUNGE_SHARE = 0.25  # of a way along the tool, from which on it is a plunge or 
 RUN_IN_HAIR_MM = 0.05
 
 
-def check_data(result: Strand) -> None:
-    """One finding a tool and rule, at the first motion; `count` says how many there are."""
+def check_data(result: Strand, rpm: Floats) -> None:
+    """One finding a tool and rule, at the first motion; `count` says how many there are. `rpm` (n,): that motions cut with."""
     motions = result.reel.motions
-    cutting = np.isin(motions.kind, (FEED, ARC)) & (motions.rpm != 0)
+    cutting = np.isin(motions.kind, (FEED, ARC)) & (rpm != 0)
     for tool in result.job.tools.tools:
         mine = motions.tool == tool.number
         if not mine.any():
             continue
-        _check_speed(result, tool, np.flatnonzero(mine & cutting))
+        _check_speed(result, tool, np.flatnonzero(mine & cutting), np.abs(rpm))
         if isinstance(tool.cutter, Tap) and tool.cutter.pitch:
-            _check_tap(result, tool, tool.cutter.pitch, np.flatnonzero(mine & (motions.kind == THREAD)))
+            _check_tap(
+                result,
+                tool,
+                tool.cutter.pitch,
+                np.flatnonzero(mine & (motions.kind == THREAD) & (rpm != 0)),
+                np.abs(rpm),
+            )
 
 
 def _say(result: Strand, rule: str, rows: NDArray[np.int64], told: str, remedy: str, amount: float) -> None:
@@ -55,11 +61,11 @@ def _diameters(result: Strand, tool: ToolEntry, rows: NDArray[np.int64]) -> Floa
     return np.asarray(2.0 * np.abs(motions.end[rows, x] - offset))
 
 
-def _check_speed(result: Strand, tool: ToolEntry, rows: NDArray[np.int64]) -> None:
+def _check_speed(result: Strand, tool: ToolEntry, rows: NDArray[np.int64], turns: Floats) -> None:
     if not len(rows):
         return
     motions, limits = result.reel.motions, tool.limits
-    rpm = np.abs(motions.rpm[rows]).astype(float)
+    rpm = turns[rows]
     if limits.surface_speed:
         diameter = _diameters(result, tool, rows)
         speed = math.pi * diameter * rpm / 1000.0
@@ -72,10 +78,10 @@ def _check_speed(result: Strand, tool: ToolEntry, rows: NDArray[np.int64]) -> No
                 continue  # towards the centre of a face every speed falls to nothing
             if beyond.any():
                 worst = int(np.argmax(np.where(beyond, np.abs(speed - limit), -1.0)))
-                turns = 1000.0 * limit / (math.pi * max(float(diameter[worst]), 1e-9))
+                wanted = 1000.0 * limit / (math.pi * max(float(diameter[worst]), 1e-9))
                 _say(result, "speed.surface", rows[beyond],
                      f"T{tool.number} cuts at {speed[worst]:.0f} m/min, {word} its {limit:g} m/min",
-                     f"S{turns:.0f} gives {limit:g} m/min at {diameter[worst]:.1f} mm.", float(abs(speed[worst] - limit)))  # fmt: skip
+                     f"S{wanted:.0f} gives {limit:g} m/min at {diameter[worst]:.1f} mm.", float(abs(speed[worst] - limit)))  # fmt: skip
     if limits.feed_per_tooth and not isinstance(tool.cutter, Insert):
         flutes = tool.cutter.flutes
         chip = motions.feed[rows] / (rpm * flutes)
@@ -102,16 +108,14 @@ def _plunges(result: Strand, tool: ToolEntry, rows: NDArray[np.int64]) -> NDArra
     return (motions.kind[rows] == FEED) & (along > PLUNGE_SHARE * np.linalg.norm(way, axis=1))
 
 
-def _check_tap(result: Strand, tool: ToolEntry, pitch: float, rows: NDArray[np.int64]) -> None:
-    motions = result.reel.motions
-    rows = rows[motions.rpm[rows] != 0]
+def _check_tap(result: Strand, tool: ToolEntry, pitch: float, rows: NDArray[np.int64], turns: Floats) -> None:
     if not len(rows):
         return
-    lead = motions.feed[rows] / np.abs(motions.rpm[rows])
+    lead = result.reel.motions.feed[rows] / turns[rows]
     wrong = np.abs(lead - pitch) > PITCH_SHARE * pitch
     if wrong.any():
         first = int(np.flatnonzero(wrong)[0])
-        rpm = float(abs(motions.rpm[rows[first]]))
+        rpm = float(turns[rows[first]])
         _say(result, "tap.pitch", rows[wrong],
              f"T{tool.number} is fed {lead[first]:.4g} mm a turn; its pitch is {pitch:g} mm",
              f"F{pitch * rpm:.4g} mm/min at S{rpm:.0f} (F{pitch:g} a turn) is its pitch.", float(abs(lead[first] - pitch)))  # fmt: skip

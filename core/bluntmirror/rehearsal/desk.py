@@ -26,7 +26,7 @@ from ..timeline.reel import Knots, make_knots, time_motions
 from .order import tops_along
 from .result import Strand, Timed
 from .run import check_program
-from .virtual_control import control_setup, kinematics_of, tool_mount, work_mount
+from .virtual_control import control_setup, solvers_of, tool_mount, work_mount
 
 PATH_TOLERANCE_MM = 0.02
 MOST_PATH_POINTS = 400_000
@@ -113,8 +113,8 @@ class Desk:
         entry = next((e for e in self.job.file.programs if program in (e.main, *e.library)), self.job.file.programs[0])
         job = channel_view(self.job, entry)
         chain = Chain(job.machine)
-        kinematics = kinematics_of(job, chain, entry.channel)
-        setup = control_setup(job, chain, entry.channel, kinematics)
+        solvers = solvers_of(job, chain, entry.channel)
+        setup = control_setup(job, chain, entry.channel, solvers)
         texts = [ProgramText(name, job.programs[name], setup.dialect.o_words) for name in [entry.main, *entry.library]]
         run = Interpreter(setup, texts, Docket(), entry.channel, setup.references.get(1))
         run.watch(program, line)
@@ -133,7 +133,7 @@ class Desk:
         seconds, above = 0.0, None
         if rows[1] > rows[0]:
             joints = [chain.joints[axis] for axis in setup.axes]
-            reel = time_motions(motions, joints, job.machine.rapid == "dogleg", kinematics)
+            reel = time_motions(motions, joints, job.machine.rapid == "dogleg", solvers)
             seconds = float(reel.end_time[rows[1] - 1] - reel.begin_time[rows[0]])
             above = self._above(job, chain, setup.axes, motions, rows[1] - 1)
         said = read_back(block, setup, before, after, motions, (rows[0], rows[1]), seconds, above)

@@ -18,7 +18,7 @@ from ..job import Job
 from ..job.channel import channel_view
 from ..job.models import Grip, ProgramFile, is_rotary_word
 from ..machine import Chain
-from ..machine.tip import Kinematics
+from ..machine.tip import Solvers
 from ..program.control import Setup
 from ..program.interpreter import Interpreter
 from ..program.text import ProgramText
@@ -27,7 +27,7 @@ from ..timeline.steps import Standing
 from .replaying import KNOT_TOLERANCE_MM
 from .run import assemblies
 from .scene import blanks, contact_bodies
-from .virtual_control import control_setup, kinematics_of
+from .virtual_control import control_setup, solvers_of
 
 HAIR = 0.02  # mm or degrees
 
@@ -63,7 +63,7 @@ class _Control:
 
     job: Job
     chain: Chain
-    kinematics: Kinematics | None
+    solvers: Solvers
     setup: Setup
     channel: int
 
@@ -71,8 +71,8 @@ class _Control:
     def of(job: Job, entry: ProgramFile) -> _Control:
         view = channel_view(job, entry)
         chain = Chain(view.machine)
-        kinematics = kinematics_of(view, chain, entry.channel)
-        return _Control(view, chain, kinematics, control_setup(view, chain, entry.channel, kinematics), entry.channel)
+        solvers = solvers_of(view, chain, entry.channel)
+        return _Control(view, chain, solvers, control_setup(view, chain, entry.channel, solvers), entry.channel)
 
 
 def hand_axes(job: Job) -> tuple[str, ...]:
@@ -227,7 +227,7 @@ class HandPanel:
         answer = Moved(self.axes, values, said=said)
         if len(motions):
             joints = [own.chain.joints[axis] for axis in words]
-            reel = time_motions(motions, joints, self.job.machine.rapid == "dogleg", own.kinematics)
+            reel = time_motions(motions, joints, self.job.machine.rapid == "dogleg", own.solvers)
             knots = make_knots(reel, KNOT_TOLERANCE_MM).at
             rows = np.tile(np.array(values, float), (max(len(knots), 2), 1))
             if len(knots) > 1:

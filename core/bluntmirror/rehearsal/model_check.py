@@ -17,7 +17,7 @@ from ..job.models import Mount
 from ..machine import Chain
 from ..machine.screws import between_mounts
 from .scene import contact_bodies
-from .virtual_control import kinematics_of
+from .virtual_control import solvers_of, worked_at
 
 ALIKE = 0.7  # cosine within which a direction counts as that of its axis
 
@@ -127,7 +127,8 @@ def _positions(job: Job, chain: Chain) -> list[Fault]:
     for axis, joint in chain.joints.items():
         if joint.type == "linear" and joint.travel is None:
             faults.append(Fault(f"axis {axis}", "it has no travel: overtravel cannot be found", "Give its travel."))
-    if kinematics_of(job, chain, job.machine.channels[0].number) is None and not _turns_work(job):
+    first = job.machine.channels[0].number
+    if solvers_of(job, chain, first).at(worked_at(job.machine, first), 0) is None and not _turns_work(job):
         faults.append(Fault("axes X, Y, Z", "they do not span space: tilted planes and tip control cannot be worked out",
                             "Give the channel X, Y and Z in three directions."))  # fmt: skip
     return faults

@@ -12,7 +12,7 @@ from ..geometry.frames import Floats
 from ..job import Job
 from ..machine import Chain
 from ..machine.placement import Placement
-from ..machine.tip import Kinematics
+from ..machine.tip import Kinematics, Solvers
 from ..program.control import Setup
 from ..program.interpreted import Interpreted
 from ..timeline.clock import Meeting
@@ -106,7 +106,7 @@ class Strand(Opened):
     them (`job/channel`): axes by their words, tools by their numbers; rows of axis values are those of the machine."""
 
     setup: Setup
-    kinematics: Kinematics | None  # None where X, Y and Z do not span space
+    solvers: Solvers
     interpreted: Interpreted
     reel: Reel
 
@@ -122,6 +122,13 @@ class Strand(Opened):
     def columns(self) -> list[int]:
         """The chain's column of each of the channel's axes."""
         return [self.chain.axes.index(axis) for axis in self.setup.axes]
+
+    def solver(self, motion: int) -> Kinematics:
+        """The kinematics that a motion in a frame goes through."""
+        snapshot = self.reel.motions.snapshots[int(self.reel.motions.snapshot[motion])]
+        found = self.solvers.at(snapshot.works, snapshot.tool)
+        assert found  # no frame without one
+        return found
 
     def full(self, rows: Floats) -> Floats:
         """Rows of the channel's axis values over every axis of the chain: axes that it does not have stay at their reference."""

@@ -13,7 +13,7 @@ from ..job import Job
 from ..job.channel import channel_view, tool_key
 from ..job.models import ProgramFile, Switches
 from ..machine import Chain
-from ..machine.tip import Kinematics
+from ..machine.tip import Solvers
 from ..program.control import Setup
 from ..program.interpreted import Interpreted, Wait
 from ..program.interpreter import Interpreter
@@ -29,8 +29,8 @@ from .order import check_order
 from .partial import check_partial
 from .registers import check_registers
 from .result import Rehearsal, Strand, Timed
-from .spindles import check_frames, check_spindles, feeds_of_the_moment, spindle_speeds
-from .virtual_control import control_setup, kinematics_of
+from .spindles import check_frames, check_spindles, cutting_speeds, feeds_of_the_moment, spindle_speeds
+from .virtual_control import control_setup, solvers_of
 from .waits import check_waits
 
 MOST_TURNS = 12  # of looking for the moments at which feeds take their spindle's speed
@@ -69,16 +69,16 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
     docket = Docket(policy=Policy(job.file.checks.rules))
     tools = assemblies(job)
     read: dict[int, Interpreted] = {}
-    parts: list[tuple[Job, Chain, Setup, Kinematics | None]] = []
+    parts: list[tuple[Job, Chain, Setup, Solvers]] = []
     count = len(job.file.programs)
     for number, entry in enumerate(job.file.programs):
         view = channel_view(job, entry)
         own = chain if view is job else Chain(view.machine)
-        kinematics = kinematics_of(view, own, entry.channel)
-        setup = control_setup(view, own, entry.channel, kinematics)
+        solvers = solvers_of(view, own, entry.channel)
+        setup = control_setup(view, own, entry.channel, solvers)
         tick = partial(_tell_share, tell, number, count)
         read[entry.channel] = read_channel(view, entry, setup, docket, tick)
-        parts.append((view, own, setup, kinematics))
+        parts.append((view, own, setup, solvers))
     waits = {channel: interpreted.waits for channel, interpreted in read.items()}
     met, left = meetings(waits)
     for channel, index in left.items():  # it stands there for ever: nothing after that happens
@@ -86,25 +86,25 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
     if not left:
         _check_moves(read, job.file.programs[0], docket)
     strands: list[Strand] = []
-    for (view, own, setup, kinematics), interpreted in zip(parts, read.values(), strict=True):
+    for (view, own, setup, solvers), interpreted in zip(parts, read.values(), strict=True):
         _switched(interpreted.motions, job.file.switches)
-        reel = _timed(view, own, setup, kinematics, interpreted)
+        reel = _timed(view, own, setup, solvers, interpreted)
         its = {tool.number: tools[tool_key(job.machine, tool)] for tool in view.tools.tools}
-        strands.append(Strand(view, own, its, docket, setup, kinematics, interpreted, reel))
+        strands.append(Strand(view, own, its, docket, setup, solvers, interpreted, reel))
     _on_one_clock(strands, waits, met)
     keys = [{t.number: tool_key(job.machine, t) for t in strand.job.tools.tools} for strand in strands]
     reel = together([strand.reel for strand in strands], [strand.columns for strand in strands], len(chain.axes), keys)
     result = Timed(job, chain, tools, docket, strands, reel, met)
     _give_times(result)
-    for strand in strands:
-        check_order(strand)
-        check_data(strand)
-        check_run_in(strand)
-        check_registers(strand)
     speeds = spindle_speeds(strands)
     for strand in strands:
+        check_order(strand)
+        check_data(strand, cutting_speeds(strand, speeds))
+        check_run_in(strand)
+        check_registers(strand)
+    for strand in strands:
         check_spindles(strand, speeds)
-        check_frames(strand)
+    check_frames(strands)
     check_waits(waits, left, docket)
     check_partial(result)
     return result
@@ -121,9 +121,9 @@ def _switched(motions: Motions, switches: Switches) -> None:
     motions.feed *= switches.feed_override / 100.0
 
 
-def _timed(view: Job, chain: Chain, setup: Setup, kinematics: Kinematics | None, interpreted: Interpreted) -> Reel:
+def _timed(view: Job, chain: Chain, setup: Setup, solvers: Solvers, interpreted: Interpreted) -> Reel:
     return time_motions(
-        interpreted.motions, [chain.joints[axis] for axis in setup.axes], view.machine.rapid == "dogleg", kinematics,
+        interpreted.motions, [chain.joints[axis] for axis in setup.axes], view.machine.rapid == "dogleg", solvers,
         view.file.switches.rapid_override / 100.0, view.file.programs[0].channel,
     )  # fmt: skip
 
@@ -140,7 +140,7 @@ def _on_one_clock(strands: list[Strand], waits: dict[int, list[Wait]], met: list
         if not changed:
             return
         for strand in strands:
-            strand.reel = _timed(strand.job, strand.chain, strand.setup, strand.kinematics, strand.interpreted)
+            strand.reel = _timed(strand.job, strand.chain, strand.setup, strand.solvers, strand.interpreted)
     set_clock({strand.channel: strand.reel for strand in strands}, waits, met)
 
 

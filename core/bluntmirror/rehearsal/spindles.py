@@ -14,10 +14,13 @@ from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
 from ..job import Job
-from ..job.channel import work_spindle
 from ..machine import Chain
-from ..program.motions import ARC, FEED, THREAD
+from ..machine.tip import Kinematics
+from ..program.motions import ARC, FEED, THREAD, Motions
 from .result import Strand
+from .virtual_control import tool_mount
+
+STANDS_MM = 1e-4  # an axis, a tip or the end of a tool's unit vector that is no farther off stands where it should
 
 
 @dataclass(frozen=True)
@@ -146,6 +149,23 @@ def feeds_of_the_moment(strand: Strand, speeds: dict[str, Speed]) -> bool:
     return changed
 
 
+def tool_spindle(strand: Strand, tool: int) -> str:
+    """The named spindle that a tool hangs in and is turned by; empty where there is none."""
+    turned = {s.mount: s.name for s in strand.job.machine.spindles if s.turns == "tool"}
+    return turned.get(tool_mount(strand.job, strand.chain, tool).name, "") if turned else ""
+
+
+def cutting_speeds(strand: Strand, speeds: dict[str, Speed]) -> Floats:
+    """Rev/min that the cut of every motion is made with, (n,): of the spindle that its tool hangs in, whichever is addressed."""
+    motions = strand.reel.motions
+    rpm = np.asarray(motions.rpm, float)
+    for tool in np.unique(motions.tool).tolist() if speeds else []:
+        if name := tool_spindle(strand, tool):
+            rows = motions.tool == tool
+            rpm[rows] = speeds[name].at(strand.reel.begin_time[rows])
+    return rpm
+
+
 def check_spindles(strand: Strand, speeds: dict[str, Speed]) -> None:
     """Cutting moves while the spindle that the channel means stands, whoever was to start it: one finding a tool."""
     motions, reel, docket = strand.reel.motions, strand.reel, strand.docket
@@ -156,11 +176,15 @@ def check_spindles(strand: Strand, speeds: dict[str, Speed]) -> None:
     moved = (np.diff(motions.end, axis=0, prepend=motions.start[None])[:, bearing] != 0.0).any(axis=1)
     for number in np.unique(motions.tool).tolist():
         rows = np.flatnonzero((motions.tool == number) & np.isin(motions.kind, (FEED, ARC, THREAD)) & moved)
-        still = [
-            row for row in rows.tolist()
-            if number and not (s := snapshots[int(motions.snapshot[row])]).live and s.spindle in speeds
-            and motions.rpm[row] == 0 and speeds[s.spindle].at(reel.begin_time[row]) == 0.0
-        ]  # fmt: skip
+        own = tool_spindle(strand, number)
+        if own:  # whichever is addressed for the words C and M3
+            still = rows[speeds[own].at(reel.begin_time[rows]) == 0.0].tolist()
+        else:
+            still = [
+                row for row in rows.tolist()
+                if number and not (s := snapshots[int(motions.snapshot[row])]).live and s.spindle in speeds
+                and motions.rpm[row] == 0 and speeds[s.spindle].at(reel.begin_time[row]) == 0.0
+            ]  # fmt: skip
         if not still:
             continue
         first = snapshots[int(motions.snapshot[still[0]])]
@@ -169,19 +193,72 @@ def check_spindles(strand: Strand, speeds: dict[str, Speed]) -> None:
             docket.add("feed.no-speed", f"feed per revolution while {first.spindle} stands", where=where, count=len(still),
                        remedy=f"Start {first.spindle} first, in this channel or before a common wait mark in another.")  # fmt: skip
         else:
-            docket.add("spindle.still", f"T{number} is moved at feed while {first.spindle} stands", where=where, count=len(still),
-                       remedy=f"Start {first.spindle} first, in this channel or before a common wait mark in another.")  # fmt: skip
+            docket.add("spindle.still", f"T{number} is moved at feed while {own or first.spindle} stands", where=where, count=len(still),
+                       remedy=f"Start {own or first.spindle} first, in this channel or before a common wait mark in another.")  # fmt: skip
 
 
-def check_frames(strand: Strand) -> None:
-    """Tip control and tilted planes are worked out for the spindle that a channel works at first; on another they are not yet."""
-    motions, machine = strand.reel.motions, strand.job.machine
-    first = work_spindle(machine, strand.channel)
-    works = {s.name for s in machine.spindles if s.turns == "work"}
-    framed = [i for i, s in enumerate(motions.snapshots) if s.frame and first and s.spindle in works - {first.name}]
-    rows = np.flatnonzero(np.isin(motions.snapshot, framed))
-    if len(rows):
-        where = strand.reel.where(int(rows[0]), last=int(rows[-1]))
-        name = motions.snapshots[int(motions.snapshot[rows[0]])].spindle
-        strand.docket.add("check.limit", f"tip control or a tilted plane on {name}: worked out as on {first.name if first else ''}; what follows "
-                          "cannot be trusted", where=where, count=len(rows))  # fmt: skip
+def check_frames(strands: list[Strand]) -> None:
+    """Tip control and tilted planes take axes of other channels between work and tool (a second headstock, its C) to stand at
+    reference 1; where they stand elsewhere and that makes a difference, it is told."""
+    for strand in strands:
+        motions = strand.reel.motions
+        framed = np.flatnonzero(np.isin(motions.snapshot, [i for i, s in enumerate(motions.snapshots) if s.frame]))
+        if not len(framed):
+            continue
+        solvers = {
+            id(solver): solver
+            for solver in map(strand.solver, framed[np.unique(motions.snapshot[framed], return_index=True)[1]])
+        }
+        for solver in solvers.values():
+            if not solver.standing:
+                continue
+            rows = np.array([row for row in framed.tolist() if strand.solver(row) is solver])
+            _check_standing(strand, solver, rows, strands)
+
+
+def _check_standing(strand: Strand, solver: Kinematics, rows: NDArray[np.int64], strands: list[Strand]) -> None:
+    reel, names = strand.reel, {strand.axis(axis): axis for axis in solver.standing}
+    for other in strands:
+        own = [
+            (column, names[other.axis(axis)])
+            for column, axis in enumerate(other.setup.axes)
+            if other.axis(axis) in names
+        ]
+        if other is strand or not own or not len(other.reel.motions):
+            continue
+        columns = [column for column, _ in own]
+        assumed = np.array([solver.standing[axis] for _, axis in own])
+        moved = other.reel.motions
+        elsewhere = (np.abs(np.array([moved.begin, moved.end])[:, :, columns] - assumed) > STANDS_MM).any(axis=(0, 2))
+        if not elsewhere.any():
+            continue
+        for row in rows.tolist():
+            # Its motions from the one under way when this one begins to the one when it ends.
+            span = reel.begin_time[row], reel.end_time[row]
+            first, last = np.clip(np.searchsorted(other.reel.begin_time, span, "right") - 1, 0, len(moved) - 1)
+            if not elsewhere[first : last + 1].any():
+                continue
+            for values in (moved.begin[first], *moved.end[first : last + 1]):
+                at = {axis: float(values[column]) for column, axis in own}
+                if _is_otherwise(solver, at, reel.motions, row):
+                    told = ", ".join(f"{strand.axis(axis)} at {value:g}" for axis, value in at.items())
+                    strand.docket.add(
+                        "check.limit", "tip control and tilted planes are worked out with the axes of other channels at reference 1; here "
+                        f"stands {told}: what follows cannot be trusted", where=reel.where(row, last=int(rows[-1])), count=len(rows),
+                        remedy="Bring these axes to reference 1 before the frame is switched on.",
+                    )  # fmt: skip
+                    return
+
+
+def _is_otherwise(solver: Kinematics, at: dict[str, float], motions: Motions, row: int) -> bool:
+    """Whether the tip stands over another point of the work, or points elsewhere, with other channels' axes there."""
+    if all(abs(value - solver.standing[axis]) < STANDS_MM for axis, value in at.items()):
+        return False
+    frame, values = motions.snapshots[int(motions.snapshot[row])].frame, motions.end[row]
+    assert frame
+    other = solver.standing_at(at)
+    apart = other.zero_place(values, frame.length, frame.work_only) - solver.zero_place(
+        values, frame.length, frame.work_only
+    )
+    turned = other.tool_vector(values) - solver.tool_vector(values)
+    return bool(np.abs(apart).max() > STANDS_MM or np.abs(turned).max() > STANDS_MM)

@@ -174,18 +174,15 @@ def check_rewinds(result: Strand) -> NDArray[np.int64]:
     """Where under tip control a rotary axis goes nearly all the way round in a cutting move to point the tool where it
     pointed before: a post that ran out of travel. The tip keeps to its way, but the cutter sweeps a whole turn there.
     Returns the motions (r,)."""
-    reel, chain, kinematics, docket = result.reel, result.chain, result.kinematics, result.docket
+    reel, chain, docket = result.reel, result.chain, result.docket
     motions = reel.motions
     rotary = [i for i, axis in enumerate(motions.axes) if chain.joints[axis].type == "rotary"]
-    if kinematics is None or not rotary:
+    if not rotary or not motions.in_frame.any():
         return np.zeros(0, np.int64)
     begin, end = motions.begin, motions.end
     turned = np.abs(end - begin)[:, rotary]
     suspects = np.flatnonzero(motions.in_frame & np.isin(motions.kind, (FEED, ARC)) & (turned.max(axis=1) > REWIND_DEG))
-    apart = [
-        float(np.degrees(np.arccos(np.clip(kinematics.tool_vector(begin[i]) @ kinematics.tool_vector(end[i]), -1, 1))))
-        for i in suspects
-    ]
+    apart = [_between(*(result.solver(i).tool_vector(values[i]) for values in (begin, end))) for i in suspects.tolist()]
     found = suspects[np.array(apart) < REWIND_ALIKE_DEG] if len(suspects) else suspects
     for part in causes(found, motions.operation[found], turned[found].max(axis=1), whole_operation=True):
         run = found[part]
@@ -203,13 +200,13 @@ def check_rewinds(result: Strand) -> NDArray[np.int64]:
 def check_speed(result: Strand, told_already: NDArray[np.int64]) -> None:
     """Where tip control asks an axis for more speed than it has: near a singularity, and, where the tip itself must slow
     down much, elsewhere. `told_already`: motions whose slowness has another cause."""
-    reel, chain, kinematics, docket = result.reel, result.chain, result.kinematics, result.docket
+    reel, chain, docket = result.reel, result.chain, result.docket
     motions = reel.motions
     slow = np.setdiff1d(np.flatnonzero(reel.slow_axis >= 0), told_already)
-    if not len(slow) or kinematics is None:
+    if not len(slow):
         return
     begin = motions.begin
-    sine = np.array([_least_sine(kinematics, begin[row], motions.end[row]) for row in slow])
+    sine = np.array([_least_sine(result.solver(row), begin[row], motions.end[row]) for row in slow])
     singular = sine < NEAR_SINGULAR_SINE
     way = np.zeros(len(motions))
     way[reel.ways.motion] = reel.ways.length
@@ -232,6 +229,11 @@ def check_speed(result: Strand, told_already: NDArray[np.int64]) -> None:
                 kind, told, where=reel.where(first, last=int(run[-1])), axis=result.axis(axis), amount=need - top, count=len(run),
                 point=_tip(result, first, 0.0),
             )  # fmt: skip
+
+
+def _between(a: Floats, b: Floats) -> float:
+    """The angle between two unit vectors, in degrees."""
+    return float(np.degrees(np.arccos(np.clip(a @ b, -1.0, 1.0))))
 
 
 def _least_sine(kinematics: Kinematics, begin: Floats, end: Floats) -> float:

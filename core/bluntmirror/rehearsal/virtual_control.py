@@ -6,10 +6,10 @@ import numpy as np
 
 from ..geometry.frames import Floats
 from ..job import Job, JobUnreadable
-from ..job.channel import first_spindle, tool_key, tool_number
-from ..job.models import Datum, Insert, Mount, ProgramFile
+from ..job.channel import first_spindle, tool_key, tool_number, work_spindle
+from ..job.models import Datum, Insert, MachineFile, Mount, ProgramFile
 from ..machine import Chain
-from ..machine.tip import Kinematics
+from ..machine.tip import Kinematics, Solvers
 from ..program.control import Nose, Setup
 from ..program.dialect import BUILT_IN, Dialect, built_in, read_dialect
 
@@ -110,14 +110,32 @@ def work_mount(job: Job, chain: Chain) -> Mount:
     return chain.mount_of("work")
 
 
-def kinematics_of(job: Job, chain: Chain, channel: int) -> Kinematics | None:
-    """The channel's axes between work and tool; None where X, Y and Z do not span space (a two-axis lathe)."""
-    axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
-    standing = job.machine.reference.get("1", {})
-    try:
-        return Kinematics(chain, chain.mount_of("tool"), work_mount(job, chain), axes, standing)
-    except ValueError:
-        return None
+def solvers_of(job: Job, chain: Chain, channel: int) -> Solvers:
+    """The channel's axes between the work of each spindle and each tool. Axes of other channels count as at reference 1."""
+    machine = job.machine
+    axes = next(tuple(c.axes) for c in machine.channels if c.number == channel)
+    standing = machine.reference.get("1", {})
+    first = chain.mount_of("tool")
+
+    def carrier(tool: int) -> Mount:
+        if not any(t.number == tool for t in job.tools.tools):
+            return first
+        mount = tool_mount(job, chain, tool)
+        # A station is indexed to where the first one stands.
+        return first if machine.turret and on_axis(chain, mount, machine.turret.axis) else mount
+
+    works = {s.name: chain.mounts[s.mount] for s in machine.spindles if s.turns == "work"}
+    return Solvers(
+        lambda tool, work: Kinematics(chain, tool, work, axes, standing),
+        {worked_at(machine, channel): work_mount(job, chain), **works},
+        carrier,
+    )
+
+
+def worked_at(machine: MachineFile, channel: int) -> str:
+    """The name of the spindle whose work a channel works at first; empty where the machine lists none."""
+    spindle = work_spindle(machine, channel)
+    return spindle.name if spindle else ""
 
 
 def _no_tool_axes(job: Job, chain: Chain, axes: tuple[str, ...]) -> frozenset[str]:
@@ -131,7 +149,7 @@ def _no_tool_axes(job: Job, chain: Chain, axes: tuple[str, ...]) -> frozenset[st
     return frozenset(axes) - bearing - set("XYZABC")
 
 
-def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics | None = None) -> Setup:
+def control_setup(job: Job, chain: Chain, channel: int, solvers: Solvers | None = None) -> Setup:
     """What the virtual control holds: offsets (datums worked out), registers, references."""
     axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
     diameters = frozenset(next(c.diameters for c in job.machine.channels if c.number == channel))
@@ -147,7 +165,11 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
     offsets: dict[str, dict[str, float]] = {}
     for key, value in job.file.work_offsets.items():
         name = key.upper().replace(" ", "")
-        if isinstance(value, Datum):
+        if isinstance(value, Datum) and set(axes).isdisjoint("XYZ"):
+            offsets[
+                name
+            ] = {}  # a datum sets these three, and the channel (of a second headstock, say) has none of them
+        elif isinstance(value, Datum):
             try:
                 offsets[name] = chain.datum_offset(
                     first_mount, chain.mounts[value.mount], np.array(value.datum), axes, standing
@@ -204,7 +226,8 @@ def control_setup(job: Job, chain: Chain, channel: int, kinematics: Kinematics |
             and job.machine.turret
             and on_axis(chain, chain.mounts[m.name], job.machine.turret.axis)
         ),
-        solver=kinematics,
+        solvers=solvers,
+        works=worked_at(job.machine, channel),
         codes={code: act for code, act in job.machine.codes.items() if code not in turns},
         spindles={spindle.name: spindle for spindle in job.machine.spindles},
         addressed=first.name if (first := first_spindle(job.machine, channel)) else "",

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..compiled import for_rows
 from ..findings import Where
 from ..job.models import Joint
-from ..machine.tip import Kinematics
+from ..machine.tip import Solvers
 from ..program.motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, THREAD, TOOL_CHANGE, WAIT, Motions
 from .law_kernel import time_at, time_law, trapezoid, way_at
 from .ways import Ways, ways_in_frame
@@ -148,7 +148,7 @@ def slides_of(joints: Sequence[Joint]) -> Floats:
 
 
 def time_motions(
-    motions: Motions, joints: list[Joint], dogleg: bool, kinematics: Kinematics | None = None, rapid_share: float = 1.0,
+    motions: Motions, joints: list[Joint], dogleg: bool, solvers: Solvers | None = None, rapid_share: float = 1.0,
     channel: int = 1,
 ) -> Reel:  # fmt: skip
     """Give every motion of a channel its time. `joints` in the order of the motions' axes; rates mm/min, accelerations
@@ -161,7 +161,7 @@ def time_motions(
     linear = np.array([j.type == "linear" for j in joints])
     slides = slides_of(joints)
     length, tangent_in, tangent_out, curve_radius = _path(motions, linear, delta)
-    ways = ways_in_frame(motions, kinematics, linear)
+    ways = ways_in_frame(motions, solvers, linear)
     path = np.isin(motions.kind, (RAPID, FEED, ARC, THREAD))
     arc = (motions.kind == ARC) & ~motions.in_frame
     steepest = np.maximum(np.abs(tangent_in), np.abs(tangent_out))

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
-from ..machine.tip import Kinematics
+from ..machine.tip import Kinematics, Solvers
 from ..program.motions import ARC, PLANE_AXES, Motions
 
 TIP_TOLERANCE_MM = 0.0005
@@ -45,19 +45,41 @@ class Ways:
         return np.diff(self.first)
 
 
-def ways_in_frame(motions: Motions, kinematics: Kinematics | None, linear: NDArray[np.bool_]) -> Ways:
+def ways_in_frame(motions: Motions, solvers: Solvers | None, linear: NDArray[np.bool_]) -> Ways:
     """The ways of all motions marked `in_frame`. `linear` (k,): which axes are."""
     rows = np.flatnonzero(motions.in_frame)
     parts: list[tuple[Ints, Ints, Floats, Floats]] = []
-    for batch in np.array_split(rows, -(-len(rows) // MOST_AT_ONCE)) if len(rows) and kinematics else []:
-        assert kinematics
-        ways = _Batch(motions, batch, kinematics, linear)
-        counts = ways.pieces()
-        parts.append((ways.rows, counts, ways.length, ways.points(counts)))
+    for solver, own in _by_solver(motions, rows, solvers) if solvers else []:
+        for batch in np.array_split(own, -(-len(own) // MOST_AT_ONCE)):
+            ways = _Batch(motions, batch, solver, linear)
+            counts = ways.pieces()
+            parts.append((ways.rows, counts, ways.length, ways.points(counts)))
     if not parts:
         return Ways.none(len(motions.axes))
+    if len(parts) > 1:
+        parts = _in_order(parts)
     motion, counts, length, at = (np.concatenate(column) for column in zip(*parts, strict=True))
     return Ways(motion, np.concatenate([[0], np.cumsum(counts)]), length, at)
+
+
+def _by_solver(motions: Motions, rows: Ints, solvers: Solvers) -> list[tuple[Kinematics, Ints]]:
+    """Motions in a frame by the kinematics that the frame is over."""
+    found: dict[int, tuple[Kinematics, list[Ints]]] = {}
+    for number in np.unique(motions.snapshot[rows]).tolist():
+        snapshot = motions.snapshots[number]
+        solver = solvers.at(snapshot.works, snapshot.tool)
+        assert solver  # no frame without one
+        found.setdefault(id(solver), (solver, []))[1].append(rows[motions.snapshot[rows] == number])
+    return [(solver, np.sort(np.concatenate(parts))) for solver, parts in found.values()]
+
+
+def _in_order(parts: list[tuple[Ints, Ints, Floats, Floats]]) -> list[tuple[Ints, Ints, Floats, Floats]]:
+    """The ways of several batches, motion by motion."""
+    motion, counts, length, at = (np.concatenate(column) for column in zip(*parts, strict=True))
+    order = np.argsort(motion, kind="stable")
+    first = np.cumsum(counts) - counts
+    points = np.concatenate([np.arange(first[i], first[i] + counts[i]) for i in order.tolist()])
+    return [(motion[order], counts[order], length[order], at[points])]
 
 
 class _Batch:
