@@ -149,7 +149,8 @@ def job_file(job, flawed: bool) -> Json:  # type: ignore[no-untyped-def]
                 "dialect": getattr(job, "DIALECT", "iso-mill"),
             },
             *(
-                {key: entry[key] for key in ("channel", "main", "work_offsets")} | {"dialect": job.DIALECT}
+                {key: entry[key] for key in ("channel", "main", "work_offsets")}
+                | {"dialect": entry.get("dialect", getattr(job, "DIALECT", "iso-mill"))}
                 for entry in channels_of(job, flawed)
             ),
         ],

@@ -112,6 +112,37 @@ def twin_spindle(name: str) -> Json:
     }  # fmt: skip
 
 
+def mill_turn(name: str) -> Json:
+    """The same two spindles and lower turret under a milling head instead of the upper turret: it swivels about its pivot (B1: at
+    0 it points down, at −90 to the main spindle, at 90 to the second) and changes its tools; X1 up, Y1 across, Z1 along the
+    spindles. Both C axes are shared with channel 2."""
+    data = twin_spindle(name)
+    face, pivot = 90.0, 480.0
+    head = [
+        link("head carriage", "bed", linear("Z1", [1, 0, 0], [-560, 330], 40000, 6000), box([330, 210, 110], [face + 430, 390, 760])),
+        link("head column", "head carriage", linear("Y1", [0, -1, 0], [-90, 110], 20000, 4000), box([240, 190, 420], [face + 430, 200, 770])),
+        link("head ram", "head column", linear("X1", [0, 0, 1], [-470, 20], 40000, 6000), box([190, 150, 300], [face + 430, 60, 720]),
+             rod(170, 60, [face + 430, 106, pivot], [90, 0, 0])),
+        link("head", "head ram", rotary("B1", [0, -1, 0], [face + 430, 0, pivot], [-120, 120], 21600),
+             rod(160, 150, [0, 0, 0], [90, 0, 0]), {"type": "revolve", "profile": [[0, -130], [38, -130], [42, -122], [56, -40], [60, 0], [0, 0]]}),
+    ]  # fmt: skip
+    data["links"] = [each for each in data["links"] if not each["name"].startswith("upper")] + head
+    data["mounts"] = [each for each in data["mounts"] if not each["name"].startswith("upper")]
+    data["mounts"].append({"name": "head", "link": "head", "at": [0, 0, -130], "takes": "tool"})
+    first = ["X1", "Y1", "Z1", "B1", "C1", "C2"]
+    second = data["channels"][1]
+    data["channels"] = [
+        {"number": 1, "axes": first, "words": {"X": "X1", "Y": "Y1", "Z": "Z1", "B": "B1", "C": "C1"}},
+        second,
+    ]
+    data["reference"] = {"1": dict.fromkeys([*first, *(axis for axis in second["axes"] if axis not in first)], 0)}
+    data["turrets"] = [turret for turret in data["turrets"] if turret["name"] != "upper"]
+    data["spindles"].append({"name": "head", "turns": "tool", "mount": "head", "max_rpm": 12000, "channel": 1})
+    data["codes"] |= {"M79": {"does": "address", "spindle": "head"}}
+    data["tool_change"] = {"at": {"X1": 0}, "seconds": 3.5, "keeps_spindle": True}
+    return data
+
+
 def two_turret(name: str) -> Json:
     """One spindle, a tailstock whose quill carries a centre, a turret above (channel 1) and one below (channel 2) that bears a
     steady rest of three rollers at its fifth station. The chuck's jaws stand on a bar of ⌀60."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from .lathes import sliding_head, twin_spindle, two_turret
+from .lathes import mill_turn, sliding_head, twin_spindle, two_turret
 from .links import Json, box, linear, link, machine, nose, rod, rotary, station_turn, table_slots
 
 
@@ -254,6 +254,7 @@ MACHINES: dict[str, Json] = {
     "la2-61": lathe("LA-2 unit 61", live=False),
     "ly4-63": lathe("LY-4 unit 63", live=True),
     "ts8-71": twin_spindle("TS-8 unit 71"),
+    "mt9-74": mill_turn("MT-9 unit 74"),
     "tt6-72": two_turret("TT-6 unit 72"),
     "sh3-73": sliding_head("SH-3 unit 73"),
 }  # fmt: skip

@@ -87,7 +87,7 @@ def bodies(flawed: bool) -> list[Json]:
 
 
 def tools(tools: list[Json], flawed: bool) -> list[Json]:
-    return [tool for tool in hydrophone.tools(tools, flawed) if "turret" not in tool]
+    return hydrophone.turning_tools()
 
 
 def offsets() -> Json:
