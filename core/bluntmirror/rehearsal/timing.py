@@ -19,7 +19,7 @@ delay first, so the first that touches has the least delay of all. Nothing is sa
 from __future__ import annotations
 
 import heapq
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import count, pairwise
 
 import numpy as np
@@ -33,6 +33,7 @@ from ..timeline.clock import Meeting
 from .result import Rehearsal, Timing
 
 TOUCH_MM = 0.02  # nearer than this, in a box no larger, two bodies count as touching
+KEPT_BOX = 64  # knots from which on a box is kept
 MOST_BOXES = 4000  # of one pair in one stretch, before it is said that it is not known
 
 
@@ -57,6 +58,20 @@ class _Mover:
     there: np.ndarray
     low: Floats  # (m + 1, 3): its box at the knots, in the machine's frame
     high: Floats
+    boxes: dict[tuple[int, int], tuple[Floats, Floats]] = field(default_factory=dict)
+
+    @property
+    def turns(self) -> bool:
+        return self.coordinates.shape[1] > 3 * self.runs
+
+    def box(self, first: int, last: int) -> tuple[Floats, Floats]:
+        """What holds it at the knots from first to last: worked out once, every pair asks for the same whole stretches."""
+        known = self.boxes.get((first, last))
+        if known is None:
+            known = self.low[first : last + 1].min(axis=0), self.high[first : last + 1].max(axis=0)
+            if last - first > KEPT_BOX:
+                self.boxes[first, last] = known
+        return known
 
 
 class AnyTiming:
@@ -66,6 +81,7 @@ class AnyTiming:
         self.times = np.append(knots.t0, knots.t1[-1:])
         self.order = count()
         self.screws: dict[tuple[str, str], Screws] = {}
+        self.standing: dict[str, tuple[Floats, Floats]] = {}
 
     def check(self, pairs: list[tuple[Body, Body]], met: list[Meeting], touched: set[frozenset[str]]) -> Timing:
         """Tell the pairs that could touch. `met`: the meetings, in order; `touched`: pairs that do so as rehearsed."""
@@ -162,14 +178,21 @@ class AnyTiming:
         if not len(screws.rows):
             return None
         coordinates, runs = self.follower.coordinates(screws, body, body)
-        poses = chain.pose(body.link, values)
-        mesh = joined(list(body.solids))
-        low, high = mesh.bounds
-        corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
-        at = np.einsum("nij,cj->nci", poses[:, :3, :3], corners) + poses[:, None, :3, 3]
+        turn, at = self._standing(body.link)
+        low, high = joined(list(body.solids)).bounds
+        middle = turn @ (0.5 * (low + high)) + at
+        half = np.abs(turn) @ (0.5 * (high - low))
         return _Mover(
-            body, lanes[0], sorted(axes), coordinates, runs, self.follower.there(body), at.min(axis=1), at.max(axis=1)
+            body, lanes[0], sorted(axes), coordinates, runs, self.follower.there(body), middle - half, middle + half
         )
+
+    def _standing(self, link: str) -> tuple[Floats, Floats]:
+        """How a link is turned and where it stands at every knot, (m + 1, 3, 3) or, where it never turns, (3, 3), and (m + 1, 3)."""
+        if link not in self.standing:
+            poses = self.result.chain.pose(link, self.result.values)
+            turn = np.ascontiguousarray(poses[:, :3, :3])
+            self.standing[link] = turn[0] if (turn == turn[0]).all() else turn, np.ascontiguousarray(poses[:, :3, 3])
+        return self.standing[link]
 
     def _stretches(self, one: int, other: int, met: list[Meeting]) -> list[tuple[int, int]]:
         """The knots between the marks that two lanes have in common."""
@@ -246,10 +269,9 @@ class AnyTiming:
     def _boxes_apart(one: _Mover, a: tuple[int, int], other: _Mover, b: tuple[int, int]) -> bool:
         """Whether what two bodies pass through cannot meet, by their boxes at the knots: these hold all between only where nothing
         turns."""
-        if one.coordinates.shape[1] > 3 * one.runs or other.coordinates.shape[1] > 3 * other.runs:
+        if one.turns or other.turns:
             return False
-        low_a, high_a = one.low[a[0] : a[1] + 1].min(axis=0), one.high[a[0] : a[1] + 1].max(axis=0)
-        low_b, high_b = other.low[b[0] : b[1] + 1].min(axis=0), other.high[b[0] : b[1] + 1].max(axis=0)
+        (low_a, high_a), (low_b, high_b) = one.box(*a), other.box(*b)
         return bool((low_a > high_b).any() or (low_b > high_a).any())
 
     def _at(self, rows: Floats, place: float) -> Floats:

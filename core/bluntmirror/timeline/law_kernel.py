@@ -112,3 +112,34 @@ def time_at(way, length, v_in, v_out, v_peak, accel, duration):
     if left <= down_way:
         return duration - (math.sqrt(v_out * v_out + 2.0 * accel * left) - v_out) / accel
     return up + (way - up_way) / v_peak
+
+
+@njit(cache=True)
+def moments_of_ramps(laws, tolerance, first, times, shares):
+    """Moments between which a motion taken as even leaves its law by less than `tolerance` (mm): a chord of a ramp stands off by
+    a·dt²/8, what lies between the ramps is even.
+
+    laws (n, 6): as `way_at` takes them. first (n + 1,): with times of no length it is filled, so that those of motion i stand from
+    first[i] on, its end the last of them; else times and the shares of its length done by then are.
+    """
+    for i in range(len(laws)):
+        length, v_in, v_out, v_peak, accel, whole = laws[i]
+        step = math.sqrt(8.0 * tolerance / accel)
+        place, last = first[i], 0.0
+        for ramp in range(2):
+            seconds = (v_peak - v_in) / accel if ramp == 0 else (v_peak - v_out) / accel
+            begin = 0.0 if ramp == 0 else whole - seconds
+            count = max(1, math.ceil(seconds / step))
+            for k in range(count + 1):
+                at = k * ((whole - begin if ramp else seconds) / count) + begin
+                at = min(max(np.rint(at * 1e12) / 1e12, 0.0), whole)
+                if at <= last:
+                    continue
+                if len(times):
+                    times[place], shares[place] = at, way_at(at, length, v_in, v_out, v_peak, accel, whole) / length
+                place, last = place + 1, at
+        place = max(place, first[i] + 1)
+        if len(times):
+            times[place - 1], shares[place - 1] = whole, 1.0
+        else:
+            first[i + 1] = place

@@ -14,7 +14,7 @@ from ..findings import Where
 from ..job.models import Joint
 from ..machine.tip import Solvers
 from ..program.motions import ARC, DWELL, FEED, OTHER, PLANE_AXES, RAPID, THREAD, TOOL_CHANGE, WAIT, Motions
-from .law_kernel import time_at, time_law, trapezoid, way_at
+from .law_kernel import moments_of_ramps, time_at, time_law, trapezoid
 from .ways import Ways, ways_in_frame
 
 # How long a control takes over a corner that it runs through: the speed of an axis may jump by what its acceleration
@@ -83,6 +83,11 @@ class Reel:
             self.accel[motion],
             duration,
         )
+
+    def laws(self, motions: NDArray[np.int32]) -> Floats:
+        """`law` for n motions, (n, 6)."""
+        columns = (self.length, self.v_in, self.v_out, self.v_peak, self.accel, self.end_time - self.begin_time)
+        return np.stack([column[motions] for column in columns], axis=1)
 
     def moment(self, motion: int, share: float) -> float:
         """When a straight motion has come a share (0–1) of its way, by its time law."""
@@ -417,28 +422,18 @@ def even_knots(reel: Reel, knots: Knots, tolerance: float) -> Knots:
     split = np.flatnonzero(alone & np.isin(motions.kind[knots.motion], kinds) & (off > tolerance))
     if not len(split):
         return knots
+    laws = reel.laws(knots.motion[split])
+    for_rows(len(laws))
+    own, nothing = np.zeros(len(split) + 1, np.int64), np.zeros(0)
+    moments_of_ramps(laws, tolerance, own, nothing, nothing)
+    times, shares = np.empty(own[-1]), np.empty(own[-1])
+    moments_of_ramps(laws, tolerance, own, times, shares)
     counts = np.ones(len(knots.motion), np.int64)
-    parts: dict[int, tuple[Floats, Floats]] = {}
-    for segment in split.tolist():
-        motion = int(knots.motion[segment])
-        law = reel.law(motion)
-        length, v_in, v_out, v_peak, accel, whole = law
-        up, down = (v_peak - v_in) / accel, (v_peak - v_out) / accel
-        step = math.sqrt(8.0 * tolerance / accel)
-        ramps = [
-            np.linspace(0.0, up, max(1, math.ceil(up / step)) + 1),
-            np.linspace(whole - down, whole, max(1, math.ceil(down / step)) + 1),
-        ]
-        times: Floats = np.unique(np.clip(np.round(np.concatenate(ramps), 12), 0.0, whole))[1:].astype(np.float64)
-        shares = np.array([way_at(time, *law) for time in times]) / length
-        times[-1], shares[-1] = whole, 1.0
-        parts[segment], counts[segment] = (times, shares), len(times)
+    counts[split] = np.diff(own)
     of = np.repeat(np.arange(len(counts)), counts)
     share, time = np.ones(len(of)), knots.t1[of].copy()
-    last = np.cumsum(counts)
-    for segment, (times, shares) in parts.items():
-        rows = slice(last[segment] - counts[segment], last[segment])
-        share[rows], time[rows] = shares, knots.t0[segment] + times
+    rows = np.isin(of, split)
+    share[rows], time[rows] = shares, knots.t0[of[rows]] + times
     at = knots.at[of] + share[:, None] * (knots.at[of + 1] - knots.at[of])
     whole_ways = share == 1.0
     at[whole_ways] = knots.at[of + 1][whole_ways]
