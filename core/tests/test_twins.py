@@ -22,7 +22,7 @@ from bluntmirror.material.stock import Batch, Lattice, Stock, ToolSets, rays_of
 from bluntmirror.program.reader import Unreadable, read_block
 from bluntmirror.program.scan_kernel import COMPLEX, PLAIN
 from bluntmirror.program.text import ProgramText
-from bluntmirror.timeline.law_kernel import time_law
+from bluntmirror.timeline.law_kernel import moments_of_ramps, time_law, trapezoid, way_at
 
 from .test_kernels import BALL, BULL, CHAMFER, DRILL, FLAT, tool
 
@@ -146,6 +146,37 @@ class Intervals(unittest.TestCase):
         for w in np.arange(0.25, 20, 0.5):
             inside = any(low < w < high for low, high in pairs)
             self.assertEqual(any(lo[i] < w < hi[i] for i in range(count[0])), inside, (w, pairs))
+
+
+class Ramps(unittest.TestCase):
+    @given(st.lists(st.tuples(*(st.floats(low, high) for low, high in ((0.01, 80), (0, 40), (0, 40), (20, 300), (300, 6000)))), min_size=1,
+                    max_size=20))  # fmt: skip
+    @settings(max_examples=60, deadline=None)
+    def test_moments_of_ramps_one_by_one(self, moves: list[tuple[float, ...]]) -> None:
+        tolerance, laws = 0.005, []
+        for length, v_in, v_out, v_max, accel in moves:
+            v_in = min(v_in, v_max, math.sqrt(v_out**2 + 2 * accel * length))
+            v_out = min(v_out, v_max, math.sqrt(v_in**2 + 2 * accel * length))
+            laws.append((length, v_in, v_out, *(trapezoid(length, v_in, v_out, v_max, accel))))
+        rows = np.array(
+            [
+                (length, a, b, peak, move[4], whole)
+                for (length, a, b, peak, whole), move in zip(laws, moves, strict=True)
+            ]
+        )
+        first, nothing = np.zeros(len(rows) + 1, np.int64), np.zeros(0)
+        moments_of_ramps(rows, tolerance, first, nothing, nothing)
+        times, shares = np.empty(first[-1]), np.empty(first[-1])
+        moments_of_ramps(rows, tolerance, first, times, shares)
+        for law, begin, end in zip(rows.tolist(), first[:-1], first[1:], strict=True):
+            length, _, _, _, accel, whole = law
+            self.assertEqual((times[end - 1], shares[end - 1]), (whole, 1.0))
+            own = np.concatenate([[0.0], times[begin:end]])
+            self.assertTrue((np.diff(own) > 0).all())
+            # Halfway between two moments a motion taken as even is off the most.
+            for t0, t1 in zip(own, own[1:], strict=False):
+                even = 0.5 * (way_at(t0, *law) + way_at(t1, *law))
+                self.assertLess(abs(way_at(0.5 * (t0 + t1), *law) - even), tolerance * 1.001 + 1e-9)
 
 
 class Solids(unittest.TestCase):

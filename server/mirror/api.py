@@ -109,16 +109,13 @@ def _rehearsal_out(row: Rehearsal) -> dict[str, Any]:
 
 
 def _route_out(route: Route, around: Rehearsal | None = None) -> dict[str, Any]:
-    """A route's steps, each with its last rehearsal; `around` one of them, that one and those its stocks come from."""
+    """A route's steps, each as it is now with its last rehearsal; `around` one of them, that one and those its stocks come from."""
     shown = {row.revision.job_id: row for row in routes.those_before(around)} if around else {}
     steps = []
     for step in route.steps.select_related("job"):
-        row = shown.get(step.job_id) or Rehearsal.objects.filter(revision__job=step.job).first()
-        told = {
-            "name": step.name,
-            "job": step.job_id,
-            "revision": row.revision_id if row else routes.newest(step.job).pk,
-        }
+        now = routes.newest(step.job)
+        row = shown.get(step.job_id) or now.rehearsals.first()
+        told = {"name": step.name, "job": step.job_id, "revision": row.revision_id if row else now.pk}
         names = ("state", "verdict", "seconds")
         told |= {name: getattr(row, name) for name in names} if row else {"state": None, "verdict": "", "seconds": None}
         steps.append({**told, "rehearsal": row.pk if row else None, "stale": routes.stale(row) if row else ""})

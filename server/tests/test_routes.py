@@ -110,6 +110,20 @@ class Routes(WithShop):
         self.assertEqual(first["stale"], "op10 has changed since")
         self.assertEqual(first["route"]["steps"][0]["rehearsal"], before[0]["rehearsal"])  # what it stood on then
 
+    def test_a_route_is_told_by_its_steps_as_they_are_now(self) -> None:
+        self.rehearse_route(self.take_in())
+        second = routes.RouteStep.objects.get(name="op20").job
+        data = self.client.get(f"/api/revisions/{routes.newest(second).pk}/setup").json()["job"]
+        data["checks"]["near"] = 0.5
+        body = json.dumps({"job": data, "label": "nearer"})
+        saved = self.client.post(
+            f"/api/revisions/{routes.newest(second).pk}/setup/save", body, content_type="application/json"
+        )
+        older = second.revisions.last()
+        assert saved.status_code == 200 and older
+        self.rehearse(older)  # an older revision again says nothing of the route
+        self.assertEqual([s["state"] for s in self.steps()], ["done", None])
+
     def test_a_step_whose_source_fails_says_so_and_one_under_way_is_waited_for(self) -> None:
         self.take_in()
         first, second = (step.job for step in routes.RouteStep.objects.all())
