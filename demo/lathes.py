@@ -127,6 +127,7 @@ def mill_turn(name: str) -> Json:
              rod(160, 150, [0, 0, 0], [90, 0, 0]), {"type": "revolve", "profile": [[0, -130], [38, -130], [42, -122], [56, -40], [60, 0], [0, 0]]}),
     ]  # fmt: skip
     data["links"] = [each for each in data["links"] if not each["name"].startswith("upper")] + head
+    data["links"][0]["shapes"].append(box([1700, 120, 500], [420, 560, 660]))  # the wall that the head runs along
     data["mounts"] = [each for each in data["mounts"] if not each["name"].startswith("upper")]
     data["mounts"].append({"name": "head", "link": "head", "at": [0, 0, -130], "takes": "tool"})
     first = ["X1", "Y1", "Z1", "B1", "C1", "C2"]

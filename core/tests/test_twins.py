@@ -1,5 +1,6 @@
 """Kernels beside slow, obvious twins written in plain Python, on random input."""
 
+import itertools
 import math
 import unittest
 from fractions import Fraction
@@ -174,7 +175,7 @@ class Ramps(unittest.TestCase):
             own = np.concatenate([[0.0], times[begin:end]])
             self.assertTrue((np.diff(own) > 0).all())
             # Halfway between two moments a motion taken as even is off the most.
-            for t0, t1 in zip(own, own[1:], strict=False):
+            for t0, t1 in itertools.pairwise(own.tolist()):
                 even = 0.5 * (way_at(t0, *law) + way_at(t1, *law))
                 self.assertLess(abs(way_at(0.5 * (t0 + t1), *law) - even), tolerance * 1.001 + 1e-9)
 

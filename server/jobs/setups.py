@@ -181,13 +181,16 @@ def faults(job: Job) -> list[dict[str, str]]:
 
 
 def offsets(job: Job) -> list[Json]:
-    """Every work offset: what it is worked out to be, beside what the unit's control holds."""
+    """Every work offset: what it is worked out to be, beside what the unit's control holds. Channel 0: the whole job's, as the first
+    channel that has none of its own works them out."""
     panel = panel_of(job)
     held = job.machine.unit.work_offsets if job.machine.unit else {}
+    own = {entry.channel: entry.channel if entry.work_offsets is not None else 0 for entry in job.file.programs}
+    first = {of: channel for channel, of in reversed(own.items())}
     return [
-        {"name": name, "values": {k: round(v, 6) for k, v in values.items()}, "held": held.get(name),
+        {"name": name, "channel": of, "values": {k: round(v, 6) for k, v in values.items()}, "held": held.get(name),
          "apart": {k: round(values.get(k, 0.0) - v, 6) for k, v in held[name].items()} if name in held else None}
-        for name, values in panel.setup.work_offsets.items()
+        for of, channel in sorted(first.items()) for name, values in panel.controls[channel].setup.work_offsets.items()
     ]  # fmt: skip
 
 
@@ -197,10 +200,13 @@ def panel_of(job: Job) -> HandPanel:
     )
 
 
-def offset_here(job: Job, values: list[float], tool: int) -> dict[str, float]:
+def offset_here(job: Job, values: list[float], tool: int, channel: int = 0) -> dict[str, float]:
     panel = panel_of(job)
     _check_values(panel, values)
-    return panel.offset_here(values, tool)
+    try:
+        return panel.offset_here(values, tool, channel)
+    except ValueError as error:
+        raise Refused(str(error)) from error
 
 
 def _check_values(panel: HandPanel, values: list[float]) -> None:

@@ -476,7 +476,7 @@ def setup_offsets(request: HttpRequest, number: int, body: JobData) -> Any:
 
 @api.post("/revisions/{number}/setup/offset-here", response=dict[str, float])
 def setup_offset_here(request: HttpRequest, number: int, body: OffsetHereIn) -> Any:
-    return setups.offset_here(setups.opened(_revision(request, number), body.job), body.values, body.tool)
+    return setups.offset_here(setups.opened(_revision(request, number), body.job), body.values, body.tool, body.channel)
 
 
 @api.post("/revisions/{number}/setup/pick", response=FeatureOut)

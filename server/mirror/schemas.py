@@ -209,6 +209,7 @@ class OffsetOut(Schema):
     """A work offset worked out, what the unit's control holds, and how far the two are apart."""
 
     name: str
+    channel: int  # 0: the whole job's
     values: dict[str, float]
     held: dict[str, float] | None
     apart: dict[str, float] | None
@@ -257,6 +258,7 @@ class BlockIn(JobData):
 class OffsetHereIn(JobData):
     values: list[float]
     tool: int = 0
+    channel: int = 0
 
 
 class MetOut(Schema):

@@ -70,6 +70,38 @@ class Setups(WithShop):
         untouched = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()
         self.assertNotEqual(untouched["job"]["bodies"][0]["at"], [10, 0, 20])  # what was rehearsed never changes
 
+    def test_each_spindle_and_channel_of_a_mill_turn_machine_is_set_up(self) -> None:
+        job = settings.ROOT / "demo" / "jobs" / "hydrophone-body" / "1-as released"
+        revision = take_in_path(self.shop, self.ines, job)
+        setup = self.client.get(f"/api/revisions/{revision.pk}/setup").json()
+        at = {(row["channel"], row["name"]): row["values"] for row in setup["offsets"]}
+        self.assertEqual(set(at), {(0, "G54"), (0, "G55"), (2, "G54"), (2, "G55")})
+        # The head's gauge point stands at x = 520, the turret's at 460; the two datums at 90 + 112 and 700 − 76.
+        for (channel, name), gauge, datum in (
+            ((0, "G54"), 520, 202),
+            ((0, "G55"), 520, 624),
+            ((2, "G54"), 460, 202),
+            ((2, "G55"), 460, 624),
+        ):
+            self.assertAlmostEqual(at[channel, name]["Z"], datum - gauge, places=6)
+        description = self.model(self.post(f"/revisions/{revision.pk}/setup/model", job=setup["job"]))
+        self.assertEqual(
+            description["gripped"], [{"body": "bar", "grip": "main chuck", "within": 28, "least": 15, "out": 112}]
+        )
+        axes = [axis["name"] for axis in description["axes"]]
+        values = [{"Z1": -100.0, "Z2": -50.0}.get(axis, 0.0) for axis in axes]
+        for channel, z in ((1, -100.0 - 120.0), (2, -50.0)):
+            kept = self.post(
+                f"/revisions/{revision.pk}/setup/offset-here", job=setup["job"], values=values, tool=4, channel=channel
+            ).json()
+            self.assertAlmostEqual(kept["Z"], z)
+        self.assertEqual(
+            self.post(
+                f"/revisions/{revision.pk}/setup/offset-here", job=setup["job"], values=values, channel=3
+            ).status_code,
+            422,
+        )
+
     def test_a_job_in_inches_is_set_up_in_millimetres(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             for file in SLOT.iterdir():

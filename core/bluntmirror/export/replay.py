@@ -24,6 +24,7 @@ from ..rehearsal.handling import hand_axes, hand_home
 from ..rehearsal.result import CutStock, Opened
 from ..rehearsal.run import assemblies
 from ..rehearsal.scene import contact_bodies, stays, tool_name
+from ..rehearsal.spindles import cutting_speeds, spindle_speeds
 from ..rehearsal.virtual_control import tool_mount, work_mount
 from ..timeline.clock import Meeting
 from ..timeline.reel import even_knots
@@ -222,6 +223,7 @@ def model_data(job: Job) -> tuple[dict[str, Any], bytes]:
                                for what in ("close", "open")}}
         for grip in job.machine.grips if grip.kind not in ("bush", "catcher")
     ]  # fmt: skip
+    description["gripped"] = _gripped(job)
     description["mounts"] = [
         {"name": m.name, "link": m.link, "takes": m.takes, "matrix": frame(m.at, m.turn).tolist(), "station": m.station}
         for m in chain.mounts.values()
@@ -232,6 +234,21 @@ def model_data(job: Job) -> tuple[dict[str, Any], bytes]:
     description["habits"] = _habits(job)
     description["arrays"] = out.arrays
     return description, out.out.getvalue()
+
+
+def _gripped(job: Job) -> list[dict[str, Any]]:
+    """Every stock on the mount of a grip that carries: how much of it stands within the grip's reach, and how far it stands out."""
+    told = []
+    for body in job.file.bodies:
+        grip = next((g for g in job.machine.grips if g.mount == body.mount and g.kind == "chuck"), None)
+        if body.role != "stock" or grip is None:
+            continue
+        low, high = joined(job.body_meshes[body.name]).bounds[:, 2].tolist()
+        within = max(0.0, min(high, grip.reach[1]) - max(low, grip.reach[0]))
+        told.append(
+            {"body": body.name, "grip": grip.name, "within": within, "least": grip.least, "out": high - grip.reach[1]}
+        )
+    return told
 
 
 def _habits(job: Job) -> dict[str, Any]:
@@ -285,6 +302,10 @@ def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> No
         description["axes"] = [_axis(result, axis) for axis in motions.axes]
         description["start"] = motions.start.tolist()
         end = motions.end
+    rpm = motions.rpm
+    if result.job.machine.spindles:
+        speeds = spindle_speeds(result.strands)
+        rpm = np.concatenate([cutting_speeds(strand, speeds) for strand in result.strands])
     description["files"] = motions.files
     description["snapshots"] = [
         {"codes": s.codes, "workOffset": s.work_offset, "lengthNumber": s.length_number, "length": s.length,
@@ -306,7 +327,7 @@ def _reel(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> No
         description["held"] = result.held
     for name, values, kind in (
         ("kind", motions.kind, "uint8"), ("file", motions.file, "uint16"), ("line", motions.line, "uint32"),
-        ("end", end, "float64"), ("feed", motions.feed, "float32"), ("rpm", motions.rpm, "float32"),
+        ("end", end, "float64"), ("feed", motions.feed, "float32"), ("rpm", rpm, "float32"),
         ("tool", motions.tool, "int32"), ("snapshot", motions.snapshot, "uint32"), ("time", reel.end_time, "float64"),
     ):  # fmt: skip
         binary.put(f"motions/{name}", values, kind)

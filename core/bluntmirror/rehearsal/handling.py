@@ -15,7 +15,7 @@ from ..findings import Docket
 from ..geometry.frames import Floats, inverse
 from ..geometry.mesh import joined
 from ..job import Job
-from ..job.channel import channel_view
+from ..job.channel import channel_view, tool_number
 from ..job.models import Grip, ProgramFile, is_rotary_word
 from ..machine import Chain
 from ..machine.tip import Solvers
@@ -300,17 +300,21 @@ class HandPanel:
                 )
         return best
 
-    def offset_here(self, values: list[float], tool: int) -> dict[str, float]:
-        """What a work offset must hold, as it is typed at the control, for the program's zero to be where the tip stands now:
-        machine values less the tool's length or geometry, diameters where the machine has them; rotary axes that stand at
-        zero are left out."""
-        geometry = self.setup.geometry.get(tool, {})
-        length = 0.0 if geometry else self.setup.length_registers.get(tool, 0.0)
+    def offset_here(self, values: list[float], tool: int, channel: int = 0) -> dict[str, float]:
+        """What a work offset of a channel (0: the first) must hold, as it is typed at the control, for the program's zero to be where
+        the tip stands now: machine values less the tool's length or geometry, diameters where the machine has them; rotary axes that
+        stand at zero are left out. Raises ValueError for a channel that has no program."""
+        if channel and channel not in self.controls:
+            raise ValueError(f"no program runs in channel {channel}")
+        control = self.controls[channel or self.job.file.programs[0].channel]
+        setup, number = control.setup, tool_number(tool)
+        geometry = setup.geometry.get(number, {})
+        length = 0.0 if geometry else setup.length_registers.get(number, 0.0)
         held = {}
-        for axis in self.setup.axes:
-            value = values[self.axes.index(self.renamed.get(axis, axis))]
+        for axis in setup.axes:
+            value = values[self.axes.index(control.job.renamed.get(axis, axis))]
             if len(axis) > 1 or (is_rotary_word(axis) and value == 0.0):
                 continue
             own = value - geometry.get(axis, 0.0) - (length if axis == "Z" else 0.0)
-            held[axis] = round(own * (2.0 if axis in self.setup.diameters else 1.0), 6)
+            held[axis] = round(own * (2.0 if axis in setup.diameters else 1.0), 6)
         return held

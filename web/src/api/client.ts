@@ -155,7 +155,8 @@ export const api = {
   setupModel: async (revision: number, job: JobData) =>
     (await ask(`/revisions/${revision}/setup/model`, { method: "POST", body: JSON.stringify({ job }), headers: JSON_TYPE })).arrayBuffer(),
   setupOffsets: (revision: number, job: JobData) => json<Offset[]>(`/revisions/${revision}/setup/offsets`, "POST", { job }),
-  offsetHere: (revision: number, job: JobData, values: number[], tool: number) => json<Record<string, number>>(`/revisions/${revision}/setup/offset-here`, "POST", { job, values, tool }),
+  offsetHere: (revision: number, job: JobData, values: number[], tool: number, channel: number) =>
+    json<Record<string, number>>(`/revisions/${revision}/setup/offset-here`, "POST", { job, values, tool, channel }),
   pick: (revision: number, job: JobData, where: { body: string; triangle: number; point: [number, number, number] }, kind: Feature["kind"], mount: string) =>
     json<Feature>(`/revisions/${revision}/setup/pick`, "POST", { job, ...where, kind, mount }),
   mate: (revision: number, job: JobData, body: string, own: Feature, other: Feature, way: Way, gap: number, turn: number, centre: boolean) =>

@@ -1786,6 +1786,8 @@ export interface components {
         OffsetOut: {
             /** Name */
             name: string;
+            /** Channel */
+            channel: number;
             /** Values */
             values: {
                 [key: string]: number;
@@ -1845,6 +1847,11 @@ export interface components {
              * @default 0
              */
             tool: number;
+            /**
+             * Channel
+             * @default 0
+             */
+            channel: number;
         };
         /** FeatureOut */
         FeatureOut: {

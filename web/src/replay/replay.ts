@@ -70,6 +70,15 @@ export interface Meeting {
   at: { lane: number; line: number; program: string }[];
 }
 
+/** A stock on the mount of a grip: how much of it stands within the grip's reach, and how far it stands out. */
+export interface Gripped {
+  body: string;
+  grip: string;
+  within: number;
+  least: number;
+  out: number;
+}
+
 export interface Description {
   job: string;
   machine: string;
@@ -127,6 +136,7 @@ export interface Description {
   axes?: { name: string; travel: [number, number] | null; type: "linear" | "rotary"; diameter: boolean; jaw?: boolean }[];
   channels?: number[];
   grips?: { name: string; close: string | null; open: string | null }[];
+  gripped?: Gripped[]; // of a setup
   start?: number[];
   files?: string[];
   snapshots?: Snapshot[];

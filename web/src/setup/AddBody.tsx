@@ -23,6 +23,7 @@ export function AddBody({ open, revision, job, mounts, onClose, onAdd }: Props) 
   const [name, setName] = useState("vise");
   const [measures, setMeasures] = useState<Record<string, number>>({});
   const [allowance, setAllowance] = useState<Record<string, number>>({ "z+": 1 });
+  const [mount, setMount] = useState("");
   const [standard, setStandard] = useState(false);
   const [failure, setFailure] = useState("");
   const designs = (job.bodies ?? []).filter((body) => body.role === "design");
@@ -42,7 +43,7 @@ export function AddBody({ open, revision, job, mounts, onClose, onAdd }: Props) 
         onAdd({ name: freeName(job, "blank"), role: "stock", mount, at, turn, shapes });
       } else {
         const shapes = await api.fixtureShapes(name, measures);
-        onAdd({ name: freeName(job, fixture!.name.replace("-", " ")), role: fixture!.role, mount: mounts[0], at: [0, 0, 0], turn: [0, 0, 0], shapes, made_by: { fixture: name, measures } });
+        onAdd({ name: freeName(job, fixture!.name.replace("-", " ")), role: fixture!.role, mount: mount || mounts[0], at: [0, 0, 0], turn: [0, 0, 0], shapes, made_by: { fixture: name, measures } });
       }
       onClose();
     } catch (error) {
@@ -65,6 +66,12 @@ export function AddBody({ open, revision, job, mounts, onClose, onAdd }: Props) 
           setFailure("");
         }}
       />
+      {name !== AROUND && mounts.length > 1 && (
+        <label className="hand-row">
+          <span className="quiet">on</span>
+          <Select size="small" value={mount || mounts[0]} aria-label="Mount to add it on" options={mounts.map((value) => ({ value, label: value }))} onChange={setMount} />
+        </label>
+      )}
       {name === AROUND ? (
         <>
           <p className="quiet">What stays on each face of {designs[0]?.name}, mm</p>

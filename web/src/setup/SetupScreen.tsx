@@ -8,12 +8,14 @@ import { Hand } from "../bench/hand";
 import { HandPanel } from "../bench/HandPanel";
 import { readModel } from "../bench/model";
 import { ModelStage } from "../bench/ModelStage";
+import type { Gripped } from "../replay/replay";
 import type { Dot, Pointed, Triad } from "../stage/scene";
 import { AddBody } from "./AddBody";
 import { Clearances } from "./Clearances";
 import { added, begin, bodyOf, changed, freeName, redone, standingAfter, undone, withBody, withoutBody, type History } from "./history";
 import { ImportModel } from "./ImportModel";
 import { Mating, type MateChoice, type Pick } from "./Mating";
+import { called, firstOffset, owners, withOffset } from "./offsets";
 import { OffsetTable } from "./OffsetTable";
 import { Repeat } from "./Repeat";
 import { RunWith } from "./RunWith";
@@ -57,7 +59,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const [coming, setComing] = useState<File | null>(null);
   const [tools, setTools] = useState<ToolsData>(() => setup.tools as unknown as ToolsData);
   const toolsChanged = tools !== (setup.tools as unknown as ToolsData);
-  const [offset, setOffset] = useState(() => Object.keys(job.work_offsets ?? {})[0] ?? "G54");
+  const [offset, setOffset] = useState(() => firstOffset(job));
 
   const [after, setAfter] = useState(0);
   const stops = Math.max(0, ...(job.bodies ?? []).flatMap((entry) => entry.present ?? []).map((stop) => stop ?? 0));
@@ -139,8 +141,8 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     }
   };
   const datum = (point: [number, number, number]) => {
-    change({ ...job, work_offsets: { ...job.work_offsets, [offset]: { datum: point, mount } } });
-    message.success(`${offset} is worked out from there.`);
+    change(withOffset(job, offset, { datum: point, mount }));
+    message.success(`${called(offset)} is worked out from there.`);
     setPicks([]);
   };
   const save = async (then: "stay" | "rehearse") => {
@@ -164,14 +166,16 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
 
   const triads = useMemo<Triad[]>(() => {
     const found: Triad[] = [];
-    for (const [name, value] of Object.entries(job.work_offsets ?? {})) {
-      if (!("datum" in value)) continue;
-      const at = value as { datum: [number, number, number]; mount: string };
-      const own = mounts.find((entry) => entry.name === at.mount);
-      if (own) found.push({ name, link: own.link, matrix: shifted(own.matrix, at.datum) });
+    for (const { channel, offsets } of owners(job)) {
+      for (const [name, value] of Object.entries(offsets)) {
+        if (!("datum" in value)) continue;
+        const at = value as { datum: [number, number, number]; mount: string };
+        const own = mounts.find((entry) => entry.name === at.mount);
+        if (own) found.push({ name: channel ? `${channel} ${name}` : name, link: own.link, matrix: shifted(own.matrix, at.datum) });
+      }
     }
     return found;
-  }, [job.work_offsets, mounts]);
+  }, [job, mounts]);
   const dots = useMemo<Dot[]>(() => {
     const own = mounts.find((entry) => entry.name === mount);
     return own ? picks.map(({ feature }) => ({ link: own.link, matrix: own.matrix, point: feature.point, direction: feature.direction ?? null })) : [];
@@ -269,6 +273,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
               body={body}
               mounts={mounts.map((entry) => entry.name)}
               carried={setup.carried}
+              gripped={replay?.description.gripped?.find((entry) => entry.body === body.name)}
               onChange={(part) => change(withBody(job, body.name, part))}
               onRemove={() => {
                 change(withoutBody(job, body.name));
@@ -329,8 +334,8 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
                 onLight={(bodies, point) => setTouched({ bodies, point })}
                 onKeep={async () => {
                   try {
-                    change({ ...job, work_offsets: { ...job.work_offsets, [offset]: await api.offsetHere(revision, job, hand.values, hand.tool) } });
-                    message.success(`${offset} holds where the tip stands.`);
+                    change(withOffset(job, offset, await api.offsetHere(revision, job, hand.values, hand.tool, offset.channel || hand.channel)));
+                    message.success(`${called(offset)} holds where the tip stands.`);
                   } catch (error) {
                     setFailure((error as Error).message);
                   }
@@ -371,7 +376,7 @@ function CarriedFrom({ step, body, carried }: { step: string; body: string; carr
   );
 }
 
-function Placed({ body, mounts, carried, onChange, onRemove, onCopy }: { body: BodyData; mounts: string[]; carried: Setup["carried"]; onChange: (part: Partial<BodyData>) => void; onRemove: () => void; onCopy: () => void }) {
+function Placed({ body, mounts, carried, gripped, onChange, onRemove, onCopy }: { body: BodyData; mounts: string[]; carried: Setup["carried"]; gripped?: Gripped; onChange: (part: Partial<BodyData>) => void; onRemove: () => void; onCopy: () => void }) {
   const triple = (name: "at" | "turn", unit: string) => (
     <div className="triple">
       <span className="quiet">{name === "at" ? "stands at" : "turned"}</span>
@@ -392,6 +397,11 @@ function Placed({ body, mounts, carried, onChange, onRemove, onCopy }: { body: B
       ))}
     </div>
   );
+  const standOut = (text: string) => {
+    const out = Number(text);
+    const [x, y, z] = body.at ?? [0, 0, 0];
+    if (gripped && text.trim() && Number.isFinite(out) && Math.abs(out - gripped.out) > 1e-6) onChange({ at: [x, y, Number((z + out - gripped.out).toFixed(6))] });
+  };
   return (
     <div className="placed">
       <div className="hand-row">
@@ -399,6 +409,23 @@ function Placed({ body, mounts, carried, onChange, onRemove, onCopy }: { body: B
         <Select size="small" value={body.mount} aria-label="Mount" options={mounts.map((name) => ({ value: name, label: `on ${name}` }))} onChange={(mount) => onChange({ mount })} />
       </div>
       {body.shape?.type === "carried" && <CarriedFrom step={String(body.shape.step)} body={String(body.shape.body)} carried={carried} />}
+      {gripped && (
+        <div className="hand-row">
+          <span className="quiet">out of {gripped.grip}</span>
+          <InputNumber
+            key={gripped.out.toFixed(4)}
+            size="small"
+            controls={false}
+            aria-label={`Stick-out from ${gripped.grip}`}
+            defaultValue={Number(gripped.out.toFixed(4))}
+            onPressEnter={(event) => standOut((event.target as HTMLInputElement).value)}
+            onBlur={(event) => standOut(event.target.value)}
+          />
+          <span className={gripped.within < gripped.least ? "stale" : "quiet"}>
+            {gripped.within.toFixed(2)} mm held{gripped.within < gripped.least ? `; ${gripped.least} are needed` : ""}
+          </span>
+        </div>
+      )}
       {triple("at", "")}
       {triple("turn", "°")}
       <div className="hand-row">

@@ -115,6 +115,19 @@ describe("the setup", () => {
     expect(onLeave).toHaveBeenCalledTimes(2);
   });
 
+  it("has a bar stand out of its grip as far as is asked, and says how much of it is held", async () => {
+    const bar = { name: "bar", role: "stock", mount: "main", at: [0, 0, 36], turn: [0, 0, 0] };
+    vi.spyOn(api, "setup").mockResolvedValue({ ...SETUP, job: { ...SETUP.job, bodies: [bar] } } as unknown as Setup);
+    vi.mocked(readModel).mockReturnValue(replayOf({ start: [0], mounts: [], gripped: [{ body: "bar", grip: "main chuck", within: 10, least: 15, out: 112 }] }));
+    const { user } = open();
+    await user.click(await screen.findByRole("button", { name: /^bar/ }));
+    expect(await screen.findByText("10.00 mm held; 15 are needed")).toBeTruthy();
+    const field = screen.getByLabelText("Stick-out from main chuck");
+    fireEvent.change(field, { target: { value: "100.5" } });
+    fireEvent.blur(field);
+    expect(screen.getByLabelText("at Z")).toHaveProperty("value", "24.5");
+  });
+
   it("keeps where the tip stands as the offset that is chosen", async () => {
     const here = vi.spyOn(api, "offsetHere").mockResolvedValue({ X: -305, Z: -535 });
     const save = vi.spyOn(api, "saveSetup").mockResolvedValue(SAVED);
@@ -122,7 +135,7 @@ describe("the setup", () => {
     await user.click(await screen.findByText("By hand"));
     await user.click(screen.getByRole("button", { name: /Keep as offset/ }));
     await screen.findByText("G54 holds where the tip stands.");
-    expect(here.mock.lastCall!.slice(2)).toEqual([[0], 0]);
+    expect(here.mock.lastCall!.slice(2)).toEqual([[0], 0, 0]);
     await user.click(screen.getByRole("button", { name: "Keep as revision" }));
     await waitFor(() => expect((save.mock.lastCall![1] as JobData).work_offsets).toEqual({ G54: { X: -305, Z: -535 } }));
   });

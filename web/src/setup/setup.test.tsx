@@ -138,10 +138,10 @@ describe("work offsets", () => {
     const onJob = vi.fn<(job: JobData) => void>();
     const onActive = vi.fn();
     vi.spyOn(api, "setupOffsets").mockResolvedValue([
-      { name: "G54", values: { Z: -524, X: -305 }, held: { X: -305, Z: -524.02 }, apart: { X: 0, Z: 0.02 } },
-      { name: "G54.1P2", values: { X: -300 }, held: null, apart: null },
+      { name: "G54", channel: 0, values: { Z: -524, X: -305 }, held: { X: -305, Z: -524.02 }, apart: { X: 0, Z: 0.02 } },
+      { name: "G54.1P2", channel: 0, values: { X: -300 }, held: null, apart: null },
     ]);
-    return { ...shown(<OffsetTable revision={1} job={job} active="G54" mounts={["table"]} onActive={onActive} onJob={onJob} />), onJob, onActive };
+    return { ...shown(<OffsetTable revision={1} job={job} active={{ channel: 0, name: "G54" }} mounts={["table"]} onActive={onActive} onJob={onJob} />), onJob, onActive };
   };
 
   it("stand beside what the control was read to hold, the difference marked where there is one", async () => {
@@ -158,6 +158,24 @@ describe("work offsets", () => {
     expect(last(onJob).work_offsets!.G54).toEqual({ datum: [0, 12.5, 10], mount: "table" });
     await user.click(screen.getAllByRole("button", { name: "remove" })[1]);
     expect(Object.keys(last(onJob).work_offsets!)).toEqual(["G54"]);
+  });
+
+  it("of a channel stand by themselves, and a channel that shares the whole job's may get its own", async () => {
+    const two = { ...job, programs: [{ channel: 1, main: "P1.nc" }, { channel: 2, main: "P2.nc", work_offsets: { G55: { datum: [0, 0, 76], mount: "second" } } }] } as unknown as JobData;
+    const onJob = vi.fn<(job: JobData) => void>();
+    const onActive = vi.fn();
+    vi.spyOn(api, "setupOffsets").mockResolvedValue([{ name: "G55", channel: 2, values: { Z: 530 }, held: null, apart: null }]);
+    const { user } = shown(<OffsetTable revision={1} job={two} active={{ channel: 2, name: "G55" }} mounts={["main", "second"]} onActive={onActive} onJob={onJob} />);
+    expect(screen.getAllByRole("heading").map((head) => head.textContent)).toEqual(["Whole job P1.nc", "Channel 2 P2.nc"]);
+    expect(await screen.findByText("530.000")).toBeTruthy();
+    type("2 G55 datum X", "1.5");
+    const programs = () => last(onJob).programs as { work_offsets?: object }[];
+    expect(programs()[1].work_offsets).toEqual({ G55: { datum: [1.5, 0, 76], mount: "second" } });
+    expect(last(onJob).work_offsets).toEqual(job.work_offsets);
+    await user.click(screen.getByRole("button", { name: "Offsets of its own for channel 1" }));
+    expect(programs()[0].work_offsets).toEqual(job.work_offsets);
+    await user.click(screen.getAllByRole("button", { name: "remove" })[2]);
+    expect(programs()[1].work_offsets).toEqual({});
   });
 });
 
