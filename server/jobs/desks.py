@@ -134,8 +134,8 @@ def edited(revision: Revision, programs: dict[str, str], data: Json | None, tool
     return by_house_rules(made, revision.job.organisation)
 
 
-def check(job: Job, path: bool) -> Json:
-    """Findings, operations and, where asked for, the path. Raises Refused."""
+def check(job: Job, path: bool, channel: int = 0) -> Json:
+    """Findings, operations and, where asked for, the path of a channel (0: the first). Raises Refused."""
     desk = Desk(job)
     try:
         result = desk.check()
@@ -154,12 +154,12 @@ def check(job: Job, path: bool) -> Json:
             {"channel": channel, "mark": wait.mark, "program": wait.program, "line": wait.line}
             for channel, own in waits.items() for wait in own
         ],
-        "path": _packed_path(desk) if path else None,
+        "path": _packed_path(desk, channel) if path else None,
     }  # fmt: skip
 
 
-def _packed_path(desk: Desk) -> Json | None:
-    path = desk.path()
+def _packed_path(desk: Desk, channel: int) -> Json | None:
+    path = desk.path(channel)
     if path is None:
         return None
 
@@ -169,8 +169,8 @@ def _packed_path(desk: Desk) -> Json | None:
     return {
         "points": packed(path.points, np.float32), "rapid": packed(path.rapid, np.uint8), "tool": packed(path.tool, np.uint16),
         "line": packed(path.line, np.uint32), "file": packed(path.file, np.uint8), "count": len(path.rapid), "whole": path.whole,
-        "skipped": packed(desk.skipped(), np.float32),
-        "files": desk.result.strands[0].reel.motions.files,
+        "skipped": packed(desk.skipped(channel), np.float32),
+        "files": desk.strand(channel).reel.motions.files,
     }  # fmt: skip
 
 

@@ -566,7 +566,9 @@ def desk(request: HttpRequest, number: int) -> Any:
 @api.post("/revisions/{number}/desk/check", response=CheckOut)
 def desk_check(request: HttpRequest, number: int, body: CheckIn) -> Any:
     """The program check of what the desk holds, with operations and, where asked for, the path without material."""
-    return desks.check(desks.edited(_revision(request, number), body.programs, body.job, body.tools), body.path)
+    return desks.check(
+        desks.edited(_revision(request, number), body.programs, body.job, body.tools), body.path, body.channel
+    )
 
 
 @api.post("/revisions/{number}/desk/block", response=ExplainOut)

@@ -433,6 +433,7 @@ class DeskIn(Schema):
 
 class CheckIn(DeskIn):
     path: bool = False
+    channel: int = 0  # whose path
 
 
 class ProgramIn(DeskIn):

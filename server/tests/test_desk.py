@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 import trimesh
+from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from accounts.models import Organisation
@@ -70,6 +71,18 @@ class Desk(WithShop):
         self.assertEqual((operation["tool"], operation["depths"]), (1, [-5.0, -5.0]))
         self.assertTrue(made["path"]["whole"] and made["path"]["count"] >= 8)
         self.assertEqual((made["lacking"], made["unused"]), ([], []))
+
+    def test_every_channel_has_its_operations_and_its_path(self) -> None:
+        job = settings.ROOT / "demo" / "jobs" / "hydrophone-body" / "1-as released"
+        revision = take_in_path(self.shop, self.ines, job)
+        address = f"/revisions/{revision.pk}/desk/check"
+        made = [self.post(address, programs={}, path=True, channel=channel).json() for channel in (1, 2)]
+        named = {operation["program"]: [] for operation in made[0]["operations"]}
+        for operation in made[0]["operations"]:
+            named[operation["program"]].append(operation["tool"])
+        self.assertEqual(named, {"O7101.nc": [1, 2, 4, 3, 4], "O7102.nc": [1, 2]})
+        self.assertEqual([check["path"]["files"] for check in made], [["O7101.nc"], ["O7102.nc"]])
+        self.assertNotEqual(made[0]["path"]["count"], made[1]["path"]["count"])
 
     def test_what_is_left_out_is_drawn_as_such(self) -> None:
         cut = next(i for i, row in enumerate(self.text.split("\n"), 1) if "X80." in row and "F" in row)

@@ -6,7 +6,7 @@ section     within an operation, from a comment on a line of its own to the next
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -18,7 +18,7 @@ from .text import ProgramText
 
 @dataclass(frozen=True)
 class Operation:
-    """Lines of the main program, both counted; `feeds` mm/min, `depths` program Z, least and greatest of the cutting moves."""
+    """Lines of a channel's main `program`, both counted; `feeds` mm/min, `depths` program Z, least and greatest of the cutting moves."""
 
     number: int
     name: str
@@ -31,6 +31,7 @@ class Operation:
     depths: tuple[float, float] | None
     cycles: list[str]
     left_out: bool = False
+    program: str = ""
 
 
 def find_operations(
@@ -71,7 +72,7 @@ def find_operations(
         name = _named_above(text, first) or f"lines {first} to {last}"
         found.append(Operation(0, name, 0, first, last, (0, 0), 0.0, None, None, [], True))
     found.sort(key=lambda item: item.first)
-    return [Operation(**{**vars(item), "number": i + 1}) for i, item in enumerate(found)]
+    return [replace(item, number=i + 1, program=text.name) for i, item in enumerate(found)]
 
 
 def _sections(motions, text, motion, end, line, until, main):  # type: ignore[no-untyped-def]

@@ -65,15 +65,21 @@ class Desk:
         return self.result
 
     def operations(self) -> list[Operation]:
-        result = self.result.strands[0]
-        entry = self.job.file.programs[0]
-        out = [(s.first, s.last) for s in self.job.file.switches.left_out if s.program == entry.main]
-        text = ProgramText(entry.main, self.job.programs[entry.main], result.setup.dialect.o_words)
-        return find_operations(result.interpreted, text, result.reel.begin_time, result.reel.end_time, out)
+        """Those of every channel, channel by channel."""
+        found = []
+        for strand, entry in zip(self.result.strands, self.job.file.programs, strict=True):
+            out = [(s.first, s.last) for s in self.job.file.switches.left_out if s.program == entry.main]
+            text = ProgramText(entry.main, self.job.programs[entry.main], strand.setup.dialect.o_words)
+            found += find_operations(strand.interpreted, text, strand.reel.begin_time, strand.reel.end_time, out)
+        return found
 
-    def path(self) -> Path | None:
-        """The path without material: arcs true, cycles unrolled, rapids straight from end to end."""
-        result = self.result.strands[0]
+    def strand(self, channel: int) -> Strand:
+        """A channel as it was checked; the first where there is none of that number."""
+        return next((strand for strand in self.result.strands if strand.channel == channel), self.result.strands[0])
+
+    def path(self, channel: int = 0) -> Path | None:
+        """The path of a channel without material: arcs true, cycles unrolled, rapids straight from end to end."""
+        result = self.strand(channel)
         if not len(result.reel.motions):
             return None
         knots = make_knots(replace(result.reel, dogleg=False), PATH_TOLERANCE_MM)
@@ -88,7 +94,7 @@ class Desk:
             motions.file[knots.motion], whole,
         )  # fmt: skip
 
-    def skipped(self) -> Floats:
+    def skipped(self, channel: int = 0) -> Floats:
         """The pieces of way that the left-out stretches would make, (m, 2, 3) mm in the work mount's frame."""
         switches = self.job.file.switches
         nothing = np.zeros((0, 2, 3))
@@ -97,7 +103,8 @@ class Desk:
         job = copy(self.job)  # with the meshes already worked out
         job.file = job.file.model_copy(update={"switches": switches.model_copy(update={"left_out": []})})
         whole = Desk(job)
-        reel, path = whole.check().strands[0].reel, whole.path()
+        whole.check()
+        reel, path = whole.strand(channel).reel, whole.path(channel)
         if path is None:
             return nothing
         files = reel.motions.files

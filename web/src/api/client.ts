@@ -180,7 +180,7 @@ export const api = {
   fits: (revision: number, machine: number) => json<Fit[]>(`/revisions/${revision}/fit/${machine}`),
   swap: (revision: number, machine: number) => json<Job>(`/revisions/${revision}/swap/${machine}`, "POST"),
   desk: (revision: number) => json<Desk>(`/revisions/${revision}/desk`),
-  check: (revision: number, held: Held, path: boolean) => json<Checked>(`/revisions/${revision}/desk/check`, "POST", { ...held, path }),
+  check: (revision: number, held: Held, path: boolean, channel = 0) => json<Checked>(`/revisions/${revision}/desk/check`, "POST", { ...held, path, channel }),
   explain: (revision: number, held: Held, program: string, line: number) => json<Explained>(`/revisions/${revision}/desk/block`, "POST", { ...held, program, line }),
   saveDesk: (revision: number, held: Held, label: string, anyway = false) => json<Schemas["RevisionRef"]>(`/revisions/${revision}/desk/save`, "POST", { ...held, label, anyway }),
   programFile: async (revision: number, held: Held, program: string) =>

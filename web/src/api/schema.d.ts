@@ -2251,7 +2251,7 @@ export interface components {
         };
         /**
          * Operation
-         * @description Lines of the main program, both counted; `feeds` mm/min, `depths` program Z, least and greatest of the cutting moves.
+         * @description Lines of a channel's main `program`, both counted; `feeds` mm/min, `depths` program Z, least and greatest of the cutting moves.
          */
         Operation: {
             /** Number */
@@ -2288,6 +2288,11 @@ export interface components {
              * @default false
              */
             left_out: boolean;
+            /**
+             * Program
+             * @default
+             */
+            program: string;
         };
         /**
          * PathOut
@@ -2348,6 +2353,11 @@ export interface components {
              * @default false
              */
             path: boolean;
+            /**
+             * Channel
+             * @default 0
+             */
+            channel: number;
         };
         /** ExplainOut */
         ExplainOut: {

@@ -17,6 +17,7 @@ import { Findings } from "./Findings";
 import { Grids, type GridName } from "./Grids";
 import { Operations } from "./Operations";
 import { PathPlot } from "./PathPlot";
+import { offsetsOf } from "../setup/offsets";
 import { Programs } from "./Programs";
 import { programsOf, programText, textsOf, withCalled, withChannel, without, type Program } from "./programs";
 import { lineAt, linesOf, links, numbered, placeOf, unnumbered, withEdits } from "./text";
@@ -84,13 +85,13 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
     () => ({ programs: changedTexts, job: job === (desk.job as unknown) ? null : job, tools: tools === (desk.tools as unknown) ? null : tools }),
     [changedTexts, job, tools, desk],
   );
-  const { checked, checking, failure, took, check, stale } = useCheck(revision, held, Object.values(counts).reduce((sum, lines) => sum + lines, 0));
+  const program = programs.find((item) => item.name === name)!;
+  const { checked, checking, failure, took, check, stale } = useCheck(revision, held, program.channel, Object.values(counts).reduce((sum, lines) => sum + lines, 0));
   const base = useQuery({ queryKey: ["check", revision], queryFn: () => api.check(revision, { programs: {}, job: null, tools: null }, false), staleTime: Infinity });
   const rules = useQuery({ queryKey: ["rules"], queryFn: api.rules, staleTime: 60_000 });
-  const worked = useQuery({ queryKey: ["offsets", revision, job.work_offsets], queryFn: () => api.setupOffsets(revision, job), placeholderData: (before) => before, retry: false });
+  const worked = useQuery({ queryKey: ["offsets", revision, job.work_offsets, job.programs], queryFn: () => api.setupOffsets(revision, job), placeholderData: (before) => before, retry: false });
   const explained = useExplained(revision, held, name, line, tab === "block");
 
-  const program = programs.find((item) => item.name === name)!;
   const text = texts[name];
   const onMain = program.main;
   const switches = (job.switches ?? {}) as Switches;
@@ -99,8 +100,9 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
     () => (checked?.findings ?? []).filter((item) => item.program === name).map((item) => ({ line: item.line, severity: item.severity, title: `${item.message}\n→ ${item.remedy}` })),
     [checked, name],
   );
-  const operations = useMemo(() => (onMain ? (checked?.operations ?? []) : []), [checked, onMain]);
-  const offsets = useMemo(() => Object.fromEntries((worked.data ?? []).map((row) => [row.name, row.values])), [worked.data]);
+  const operations = useMemo(() => (checked?.operations ?? []).filter((item) => item.program === name), [checked, name]);
+  const owner = offsetsOf(job, program.channel).owner;
+  const offsets = useMemo(() => Object.fromEntries((worked.data ?? []).filter((row) => row.channel === owner).map((row) => [row.name, row.values])), [worked.data, owner]);
   const axes = useMemo(() => {
     const named = new Set<string>(["X", "Y", "Z"]);
     for (const values of Object.values(offsets)) for (const axis of Object.keys(values)) named.add(axis);
@@ -298,7 +300,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
         </section>
         <Divider label="Width of the desk's right side" width={right} side={-1} initial={430} onWidth={setRight} />
         <section className="pane-inspector" aria-label="Inspector" style={{ width: right }}>
-          <PathPlot path={checked?.path} program={name} line={line} turning={mains[0].dialect.startsWith("iso-turn")} />
+          <PathPlot path={checked?.path} program={name} line={line} turning={program.dialect.startsWith("iso-turn")} />
           <Tabs
             value={tab}
             onChange={setTab}
@@ -325,7 +327,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
             )}
             {tab === "block" && <BlockPane line={line} text={lineAt(text, line)} explained={explained.data} failure={explained.failure} tools={tools} onLink={link} />}
             {tab === "grids" && (
-              <Grids which={grid.which} chosen={grid.row} job={job} tools={tools} worked={offsets} axes={axes} checked={checked} onWhich={(which) => setGrid({ which, row: null })} onJob={setJob} onTools={setTools} />
+              <Grids which={grid.which} chosen={grid.row} job={job} channel={program.channel} tools={tools} worked={offsets} axes={axes} checked={checked} onWhich={(which) => setGrid({ which, row: null })} onJob={setJob} onTools={setTools} />
             )}
             {tab === "channels" && <Channels mains={mains} texts={texts} waits={checked?.waits ?? []} onGo={goTo} />}
           </div>
@@ -386,7 +388,7 @@ function Told({ checked, checking, stale, failure, took, onCheck }: ToldProps) {
 }
 
 /** The check of what is held: with every pause in typing, or when asked where the programs are long. */
-function useCheck(revision: number, held: Held, lines: number) {
+function useCheck(revision: number, held: Held, channel: number, lines: number) {
   const [checked, setChecked] = useState<Checked>();
   const [failure, setFailure] = useState<string | null>(null);
   const [checking, setChecking] = useState(false);
@@ -398,7 +400,7 @@ function useCheck(revision: number, held: Held, lines: number) {
     setChecking(true);
     const begun = performance.now();
     try {
-      const made = await api.check(revision, held, true);
+      const made = await api.check(revision, held, true, channel);
       if (turn !== running.current) return;
       setChecked(made);
       setFailure(null);
@@ -409,7 +411,7 @@ function useCheck(revision: number, held: Held, lines: number) {
     } finally {
       if (turn === running.current) setChecking(false);
     }
-  }, [revision, held]);
+  }, [revision, held, channel]);
   const first = checked === undefined;
   useEffect(() => {
     if (!first && lines > ON_THE_FLY_LINES) return;

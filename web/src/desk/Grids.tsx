@@ -3,6 +3,7 @@ import { Segmented } from "antd";
 import type { Checked, JobData, ToolData, ToolsData } from "../api/client";
 import { Grid, type Column, type Row } from "./Grid";
 import { numberOf } from "./table";
+import { offsetsOf, withOffsets, withoutOffset } from "../setup/offsets";
 
 export type GridName = "tools" | "offsets" | "variables";
 
@@ -10,6 +11,7 @@ interface Props {
   which: GridName;
   chosen: string | null;
   job: JobData;
+  channel: number; // whose offsets
   tools: ToolsData;
   /** Work offsets as they are worked out, for those given by a datum. */
   worked: Record<string, Record<string, number>>;
@@ -105,9 +107,9 @@ function ToolGrid({ tools, checked, chosen, onTools }: Props) {
   );
 }
 
-function OffsetGrid({ job, worked, axes, chosen, onJob }: Props) {
+function OffsetGrid({ job, channel, worked, axes, chosen, onJob }: Props) {
   const columns: Column[] = [{ key: "name", label: "offset", kind: "fixed", width: 86 }, ...axes.map((axis) => ({ key: axis, label: axis, kind: "number" as const }))];
-  const held = job.work_offsets ?? {};
+  const { owner, offsets: held } = offsetsOf(job, channel);
   const rows: Row[] = Object.entries(held).map(([name, value]) => {
     const datum = "datum" in value;
     const values = datum ? (worked[name.replace(/\s/g, "")] ?? {}) : (value as Record<string, number>);
@@ -124,10 +126,10 @@ function OffsetGrid({ job, worked, axes, chosen, onJob }: Props) {
         json={() => held}
         onJson={(data) => {
           if (!data || typeof data !== "object" || !Object.keys(data).every((name) => /^G5[4-9]$|^G54\.1 ?P\d+$/.test(name))) return "Those are no work offsets: names must be G54 to G59 or G54.1 P…";
-          onJob({ ...job, work_offsets: data as JobData["work_offsets"] });
+          onJob(withOffsets(job, owner, data as NonNullable<JobData["work_offsets"]>));
           return "";
         }}
-        onRemove={(id) => onJob({ ...job, work_offsets: Object.fromEntries(Object.entries(held).filter(([name]) => name !== id)) })}
+        onRemove={(id) => onJob(withoutOffset(job, { channel: owner, name: id }))}
         onCells={(changes) => {
           const made: Record<string, Record<string, number> | { datum: [number, number, number]; mount: string }> = { ...held };
           for (const { id, key, value } of changes) {
@@ -142,9 +144,10 @@ function OffsetGrid({ job, worked, axes, chosen, onJob }: Props) {
             }
             made[name] = values;
           }
-          onJob({ ...job, work_offsets: made });
+          onJob(withOffsets(job, owner, made));
         }}
       />
+      {owner > 0 && <p className="quiet padded">Channel {owner} has offsets of its own.</p>}
       <p className="quiet padded">Rows from a spreadsheet: the offset's name first, then one column an axis. ◇ is worked out from a datum.</p>
     </>
   );

@@ -53,7 +53,7 @@ describe("findings of the check", () => {
 describe("tables beside the text", () => {
   const open = (which: "tools" | "offsets" | "variables", more = {}) => {
     const on = { onWhich: vi.fn(), onJob: vi.fn(), onTools: vi.fn() };
-    shown(<Grids which={which} chosen={null} job={JOB} tools={TOOLS} worked={{ G54: { X: -305, Y: -205, Z: -528 } }} axes={["X", "Y", "Z"]} checked={checkedOf([], { lacking: [40] })} {...on} {...more} />);
+    shown(<Grids which={which} chosen={null} job={JOB} channel={1} tools={TOOLS} worked={{ G54: { X: -305, Y: -205, Z: -528 } }} axes={["X", "Y", "Z"]} checked={checkedOf([], { lacking: [40] })} {...on} {...more} />);
     return on;
   };
   const type = async (label: string, text: string) => {
@@ -93,7 +93,7 @@ describe("tables beside the text", () => {
 describe("operations", () => {
   it("go to their lines, are left out, and are raised", async () => {
     const on = { onGo: vi.fn(), onLeaveOut: vi.fn(), onShift: vi.fn() };
-    const operation = { number: 1, name: "SLOT", tool: 5, first: 7, last: 21, motions: [0, 9] as [number, number], seconds: 41, feeds: [300, 700] as [number, number], depths: [-6, -3] as [number, number], cycles: [], left_out: false };
+    const operation = { number: 1, name: "SLOT", tool: 5, first: 7, last: 21, motions: [0, 9] as [number, number], seconds: 41, feeds: [300, 700] as [number, number], depths: [-6, -3] as [number, number], cycles: [], left_out: false, program: "O7000.nc" };
     shown(<Operations operations={[operation]} called={false} line={9} out={() => false} shifted={() => null} {...on} />);
     await userEvent.click(screen.getByText("SLOT"));
     expect(on.onGo).toHaveBeenCalledWith(operation);

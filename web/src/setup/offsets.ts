@@ -33,6 +33,14 @@ function changed(job: JobData, channel: number, change: (offsets: Record<string,
   return { ...job, programs: programsOf(job).map((entry) => (channelOf(entry) === channel ? { ...entry, work_offsets: change(entry.work_offsets ?? {}) } : entry)) };
 }
 
+/** The offsets that a channel's program goes by, and whose they are: its own, or the whole job's (0). */
+export function offsetsOf(job: JobData, channel: number): { owner: number; offsets: Record<string, OffsetValue> } {
+  const own = programsOf(job).find((entry) => channelOf(entry) === channel)?.work_offsets;
+  return own ? { owner: channel, offsets: own } : { owner: 0, offsets: job.work_offsets ?? {} };
+}
+
+export const withOffsets = (job: JobData, owner: number, offsets: Record<string, OffsetValue>) => changed(job, owner, () => offsets);
+
 export const withOffset = (job: JobData, { channel, name }: OffsetRef, value: OffsetValue) => changed(job, channel, (offsets) => ({ ...offsets, [name]: value }));
 
 export const withoutOffset = (job: JobData, { channel, name }: OffsetRef) =>
