@@ -1,6 +1,6 @@
 import type { RehearsalFull } from "../api/client";
 import { clock } from "../look";
-import { longestChain, overlap } from "../replay/chain";
+import { longestChain, movable, overlap } from "../replay/chain";
 import type { Replay } from "../replay/replay";
 
 interface Props {
@@ -17,6 +17,7 @@ export function ChannelTimes({ rehearsal, replay, onTime }: Props) {
   const times = rehearsal.result?.channels ?? [];
   const { inTurn, used } = overlap(lanes, seconds);
   const chain = longestChain(lanes);
+  const could = movable(lanes, replay.description, seconds);
   const waits = lanes
     .flatMap(({ channel, waits: own }) => own.map((wait) => ({ channel, ...wait, for: lanes.filter((other) => other.channel !== channel && other.waits.some((w) => w.mark === wait.mark && w.end === wait.end && w.end - w.begin < SHORT_S)).map((other) => other.channel) })))
     .filter((wait) => wait.end - wait.begin > SHORT_S)
@@ -59,6 +60,24 @@ export function ChannelTimes({ rehearsal, replay, onTime }: Props) {
           </li>
         ))}
       </ul>
+      {could.length > 0 && (
+        <>
+          <h4>Another channel has the time for</h4>
+          <ul className="rows">
+            {could.map(({ operation, seconds: took, from, to, stands, mark }) => (
+              <li key={`${operation.time} ${to}`}>
+                <button onClick={() => onTime(operation.time)}>
+                  <b>{clock(took)}</b>
+                  <span>
+                    {replay.called(operation.tool)} {operation.comment.toLowerCase()} of channel {lanes[from].channel}: channel {lanes[to].channel} stands {clock(stands)}
+                    {mark === null ? " after its end" : ` at M${mark}`}
+                  </span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
       <h4>Waits</h4>
       {!waits.length && <p className="quiet">No channel waits for another.</p>}
       <ul className="rows">
