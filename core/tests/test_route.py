@@ -5,7 +5,7 @@ import shutil
 import unittest
 import zipfile
 from contextlib import redirect_stderr, redirect_stdout
-from io import StringIO
+from io import BytesIO, StringIO
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +13,8 @@ import numpy as np
 
 from bluntmirror.cli import main
 from bluntmirror.geometry.meshfile import read_mesh
+from bluntmirror.job.route import open_route
+from bluntmirror.rehearsal.routing import Handed, handed_on, read_handed, rehearse_step, write_handed
 from demo.build import ROUTE_FAULTS
 
 from .build import JOBS
@@ -54,6 +56,42 @@ class Routes(WithFolder):
         with redirect_stdout(out), redirect_stderr(err):
             status = main(["verify", str(path), *more])
         return status, out.getvalue(), err.getvalue()
+
+    def test_who_cut_what_comes_along_through_every_step(self) -> None:
+        self.step("op10", BLANK)
+        self.step("op20", CARRIED)
+        aside = {"shape": {"type": "carried", "step": "op20", "body": "blank"}, "turn": [0, 0, 90], "at": [0, 0, 52.5]}
+        self.step("op30", BLANK | aside)
+        self.route(steps=[{"name": name, "job": name} for name in ("op10", "op20", "op30")])
+        route = open_route(self.folder)
+        assert route
+        handed: dict[tuple[str, str], Handed] = {}
+        for number, name in enumerate(("op10", "op20", "op30")):
+            taken = {key: handed[key] for key in route.carries[number]}
+            job = route.open(number, {key: item.left for key, item in taken.items()})
+            result = rehearse_step(job, taken, filmed=False)
+            out = BytesIO()
+            write_handed(out, handed_on(result, taken, name))
+            out.seek(0)
+            handed |= {(name, body): item for body, item in read_handed(out).items()}
+        left = handed["op30", "blank"]
+        self.assertEqual({cut.step for cut in left.cut.cuts}, {"op10", "op20", "op30"})
+        slot = {i for i, line in enumerate(SLOT.splitlines(), 1) if line.startswith(("N", "G1", "X", "Z"))}
+        self.assertTrue({cut.line for cut in left.cut.cuts} <= slot)
+        self.assertEqual(
+            {(cut.program, cut.tool, cut.name) for cut in left.cut.cuts}, {("O1001.nc", 1, "D10 end mill")}
+        )
+        # In the frame of op20's body, which has it upside down: op20's slot lies below, op10's above, and op30's across that.
+        middle = left.left.triangles.mean(axis=1)
+        step = np.array(["", *(cut.step for cut in left.cut.cuts)])[left.cut.of_face + 1]
+        x, y, z = middle.T
+        for name, floor in (
+            ("op20", (np.abs(z + 7.5) < 0.1) & (np.abs(y) < 4) & (np.abs(x) < 60)), ("", np.abs(z - 12.5) < 0.01),
+            ("op10", (np.abs(z - 7.5) < 0.1) & (np.abs(y) < 4) & (np.abs(x) > 6) & (np.abs(x) < 60)),
+            ("op30", (np.abs(z - 7.5) < 0.1) & (np.abs(x) < 4) & (np.abs(y) > 6) & (np.abs(y) < 40)),
+        ):  # fmt: skip
+            self.assertGreater(floor.sum(), 20, name)
+            self.assertEqual(set(step[floor].tolist()), {name})
 
     def test_the_second_side_begins_with_what_the_first_left(self) -> None:
         self.step("op10", BLANK)

@@ -142,7 +142,12 @@ class Intervals(unittest.TestCase):
         places = np.array([w for w, _ in crossings])
         signs = np.array([s for _, s in crossings], np.int8)
         lo, hi, count = np.zeros(8, np.float32), np.zeros(8, np.float32), np.zeros(1, np.int32)
-        odd = pair_up(np.array([0, len(places)]), places, signs, 1, lo, hi, np.zeros(1, np.int64), count)
+        faces, at_lo, at_hi = np.arange(len(places), dtype=np.int32), np.zeros(8, np.int32), np.zeros(8, np.int32)
+        odd = pair_up(
+            np.array([0, len(places)]), places, signs, 1, lo, hi, np.zeros(1, np.int64), count, faces, at_lo, at_hi
+        )
+        for i in range(count[0]):  # the crossing that each end is
+            self.assertEqual((np.float32(places[at_lo[i]]), np.float32(places[at_hi[i]])), (lo[i], hi[i]))
         self.assertEqual(odd, 0)
         for w in np.arange(0.25, 20, 0.5):
             inside = any(low < w < high for low, high in pairs)

@@ -114,7 +114,8 @@ def run_rehearsal(number: int) -> None:
             job = by_house_rules(open_job(archive, {key: item.left for key, item in taken.items()}), organisation)
             run = rehearse_step(job, taken, teller, store)
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
-            keep(rehearsal, run, handed_on(run, taken) if routes.step_of(rehearsal.revision.job) else {})
+            step = routes.step_of(rehearsal.revision.job)
+            keep(rehearsal, run, handed_on(run, taken, step.name) if step else {})
     except Cancelled:
         state = Rehearsal.State.CANCELLED
     except (routes.Lacking, JobUnreadable, MemoryError, OSError) as failure:

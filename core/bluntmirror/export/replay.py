@@ -6,6 +6,7 @@ The description's `arrays` name each array: type, count of items, byte offset. P
 from __future__ import annotations
 
 import io
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -151,6 +152,8 @@ def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> 
                     {"time": time, "link": placement.link, "matrix": (placement.frame @ cut.frame).tolist()}
                     for time, placement in cut.spans[1:] or (cut.spans if "/" in cut.name else [])
                 ],
+                # Who cut what in earlier steps of a route: tag −2 is the first of them.
+                "before": [asdict(made) for made in cut.before.cuts] if cut.before else [],
                 "brick": binary.put(f"film{i}/brick", np.array([v.brick for v in versions]), "uint32"),
                 "time": binary.put(f"film{i}/time", np.array([v.time for v in versions]), "float64"),
                 "vertexEnd": binary.put(f"film{i}/vertexEnd", np.cumsum([len(v.vertices) for v in versions]), "uint32"),

@@ -24,6 +24,7 @@ from ..geometry.hull import is_convex
 from ..geometry.mesh import Mesh
 from ..geometry.meshfile import MeshUnreadable, read_mesh
 from . import models
+from .carried import CutBefore
 from .models import JobFile, MachineFile, ToolsFile
 
 MAX_JSON_BYTES = 50_000_000
@@ -59,6 +60,7 @@ class Job:
         default_factory=dict
     )  # step and body of a route → what it left, in its own frame
     origins: dict[tuple[str, str], Mesh] = field(default_factory=dict)  # of the same, what it was before its first step
+    cut_before: dict[tuple[str, str], CutBefore] = field(default_factory=dict)  # of the same: who cut which face
     renamed: dict[str, str] = field(default_factory=dict)  # of a channel's view: its word → the machine's own axis name
     _meshes: dict[str, Mesh] = field(default_factory=dict)
     _drawings: dict[tuple[str, bool], list[models.Pair]] = field(default_factory=dict)

@@ -80,9 +80,9 @@ def _on_its_left(au, av, bu, bv, value):
 
 
 @njit(cache=True)
-def crossings(triangles, axis_u, axis_v, axis_w, origin, step, counts, fill, ray_begin, places, signs):
+def crossings(triangles, axis_u, axis_v, axis_w, origin, step, counts, fill, ray_begin, places, signs, faces):
     """Lay triangles (M, 3, 3) on a lattice. First pass (fill = False) counts crossings per ray into ray_begin[ray + 1];
-    the second writes their places along the ray and their direction (+1 entering)."""
+    the second writes their places along the ray, their direction (+1 entering) and, where `faces` has room, their triangle."""
     nu, nv = counts[axis_u], counts[axis_v]
     for t in range(len(triangles)):
         tri = triangles[t]
@@ -119,13 +119,15 @@ def crossings(triangles, axis_u, axis_v, axis_w, origin, step, counts, fill, ray
                 places[ray_begin[ray]] = w
                 # For axes (u, v, w) in right-handed order the normal points along +w where the corners go round to the left.
                 signs[ray_begin[ray]] = -1 if left0 else 1
+                if len(faces):
+                    faces[ray_begin[ray]] = t
                 ray_begin[ray] += 1
 
 
 @njit(cache=True)
-def pair_up(ray_begin, places, signs, handed, out_lo, out_hi, out_first, out_count):
+def pair_up(ray_begin, places, signs, handed, out_lo, out_hi, out_first, out_count, faces, out_face_lo, out_face_hi):
     """Sort each ray's crossings and pair them into intervals by counting solids entered and left. A ray's intervals stand
-    from out_first[ray] on, which has room for as many as it has crossings.
+    from out_first[ray] on, which has room for as many as it has crossings; where `faces` are given, so do the triangles of its ends.
 
     Returns the number of rays whose crossings did not add up (an open mesh there).
     """
@@ -137,22 +139,27 @@ def pair_up(ray_begin, places, signs, handed, out_lo, out_hi, out_first, out_cou
             continue
         order = np.argsort(places[a:b], kind="mergesort")
         depth = 0
-        begin = 0.0
+        begin, opened = 0.0, 0
         count = 0
         for k in range(b - a):
             w = places[a + order[k]]
             before = depth
             depth += signs[a + order[k]] * handed
             if before <= 0 < depth:
-                begin = w
+                begin, opened = w, a + order[k]
             elif before > 0 >= depth and w > begin + 1e-4:
                 at = out_first[ray] + count
                 if count > 0 and begin - out_hi[at - 1] < 1e-4:
-                    out_hi[at - 1] = w
+                    at -= 1
+                    out_hi[at] = w
                 else:
                     out_lo[at] = begin
                     out_hi[at] = w
                     count += 1
+                    if len(faces):
+                        out_face_lo[at] = faces[opened]
+                if len(faces):
+                    out_face_hi[at] = faces[a + order[k]]
         if depth != 0:
             odd += 1
         out_count[ray] = count

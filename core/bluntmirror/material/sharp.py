@@ -13,6 +13,7 @@ edge or corner itself.
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..geometry.mesh import Mesh
 from .film import Film
@@ -21,10 +22,16 @@ from .sharp_kernel import PAD, edges_of, lend_planes, normals, number_cells, sol
 
 def sharp_mesh(film: Film) -> Mesh:
     """The stock as it stands, in the grid's frame."""
+    return sharp_surface(film)[0]
+
+
+def sharp_surface(film: Film) -> tuple[Mesh, NDArray[np.int32]]:
+    """The same, and the tag of each of its faces: the motion that cut it."""
     lattice = film.stock.lattice
     parts = [_crossings(film, *brick) for brick in film.latest()]
     if not parts:
-        return film.final_mesh()
+        mesh = film.final_mesh()
+        return mesh, np.full(len(mesh.faces), -1, np.int32)
     axis, node, sign, tag, place = (np.concatenate(columns) for columns in zip(*parts, strict=True))
     n, shape = len(axis), lattice.counts + 2 * PAD
     keys, rows = _table(2 * n)
@@ -38,7 +45,7 @@ def sharp_mesh(film: Film) -> Mesh:
     solve(quads, axis, place, normal, trust, lattice.step, vertices, sharp)
     faces = np.empty((2 * n, 3), np.int32)
     split(quads, axis, place, vertices, sharp, faces)
-    return Mesh(vertices, faces)
+    return Mesh(vertices, faces), np.repeat(tag, 2).astype(np.int32)
 
 
 def _crossings(

@@ -126,8 +126,8 @@ class Rays:
         self.capacity[tile] = capacity
         self.used += size
 
-    def fill(self, laid: Laid) -> None:
-        """Take the intervals of a mesh."""
+    def fill(self, laid: Laid, tags: Ints | None = None) -> None:
+        """Take the intervals of a mesh; `tags` (faces,): what its faces were made by."""
         count = laid.count
         u = np.arange(self.nu * self.nv) % self.nu
         v = np.arange(self.nu * self.nv) // self.nu
@@ -139,8 +139,11 @@ class Rays:
         for k in range(int(count.max(initial=0))):
             has = count > k
             slot = self.base[tile[has]] + local[has] * self.capacity[tile[has]].astype(np.int64) + k
-            lo, hi = laid.lo[laid.first[has] + k], laid.hi[laid.first[has] + k]
+            own = laid.first[has] + k
+            lo, hi = laid.lo[own], laid.hi[own]
             self.lo[slot], self.hi[slot] = lo, hi
+            if tags is not None:
+                self.tag_lo[slot], self.tag_hi[slot] = tags[laid.face_lo[own]], tags[laid.face_hi[own]]
             np.minimum.at(self.tile_lo, tile[has], lo)
             np.maximum.at(self.tile_hi, tile[has], hi)
 
@@ -177,26 +180,32 @@ class Laid:
     first: NDArray[np.int64]
     count: Ints
     odd: int
+    face_lo: Ints  # the mesh's face at either end, where they were asked for
+    face_hi: Ints
 
 
-def rays_of(mesh: Mesh, lattice: Lattice, direction: int) -> Laid:
-    """Intervals of a closed mesh on the lattice."""
+def rays_of(mesh: Mesh, lattice: Lattice, direction: int, faces: bool = False) -> Laid:
+    """Intervals of a closed mesh on the lattice; with `faces`, the faces that they begin and end at."""
     u, v, w = AXES_OF[direction]
     n = int(lattice.counts[u] * lattice.counts[v])
     begin = np.zeros(n + 1, np.int64)
     triangles = np.ascontiguousarray(mesh.triangles)
-    nothing, no_signs = np.zeros(0), np.zeros(0, np.int8)
-    crossings(triangles, u, v, w, lattice.origin, lattice.step, lattice.counts, False, begin, nothing, no_signs)
+    nothing, no_signs, no_faces = np.zeros(0), np.zeros(0, np.int8), np.zeros(0, np.int32)
+    crossings(
+        triangles, u, v, w, lattice.origin, lattice.step, lattice.counts, False, begin, nothing, no_signs, no_faces
+    )
     begin = np.cumsum(begin)
     places, signs = np.zeros(begin[-1]), np.zeros(begin[-1], np.int8)
-    crossings(triangles, u, v, w, lattice.origin, lattice.step, lattice.counts, True, begin.copy(), places, signs)
+    face = np.zeros(begin[-1], np.int32) if faces else no_faces
+    crossings(triangles, u, v, w, lattice.origin, lattice.step, lattice.counts, True, begin.copy(), places, signs, face)
     # An interval needs two crossings, and an odd one may be left over.
     room = (np.diff(begin) + 1) // 2
     first = np.cumsum(room) - room
     lo, hi = np.zeros(int(room.sum()), np.float32), np.zeros(int(room.sum()), np.float32)
     count = np.zeros(n, np.int32)
-    odd = pair_up(begin, places, signs, HANDED[direction], lo, hi, first, count)
-    return Laid(lo, hi, first, count, int(odd))
+    face_lo, face_hi = (np.zeros(len(lo) if faces else 0, np.int32) for _ in range(2))
+    odd = pair_up(begin, places, signs, HANDED[direction], lo, hi, first, count, face, face_lo, face_hi)
+    return Laid(lo, hi, first, count, int(odd), face_lo, face_hi)
 
 
 @dataclass
@@ -339,16 +348,17 @@ class BatchResult:
 
 
 class Stock:
-    def __init__(self, mesh: Mesh, resolution: float) -> None:
-        """Lay a closed mesh (grid frame) on rays. Raises TooFine; `open_rays` counts rays that did not add up."""
+    def __init__(self, mesh: Mesh, resolution: float, tags: Ints | None = None) -> None:
+        """Lay a closed mesh (grid frame) on rays. `tags` (faces,): what made its faces, −1 where nothing did. Raises TooFine;
+        `open_rays` counts rays that did not add up."""
         compile_kernels()
         self.lattice = Lattice.over(mesh.bounds, resolution)
         self.rays: list[Rays] = []
         self.open_rays = 0
         for direction in range(3):
             rays = Rays(direction, self.lattice)
-            laid = rays_of(mesh, self.lattice, direction)
-            rays.fill(laid)
+            laid = rays_of(mesh, self.lattice, direction, tags is not None)
+            rays.fill(laid, tags)
             self.open_rays += laid.odd
             self.rays.append(rays)
 

@@ -225,8 +225,12 @@ class _Report:
         if amount <= exactness(self.result.job.file.checks.resolution):
             return
         x, y, z = self.on_part(worst)
+        before, at = self.cut.before, int(np.argmax(depth))
+        around = blank.faces == at
+        made = before.made(int(before.tags[around.any(axis=1)].min(initial=-1))) if before else None
         self.result.docket.add(
-            "material.gouge", f"step '{step}' has taken {amount:.3f} mm of {' and '.join(names)}, at {x:.1f} {y:.1f} {z:.1f} of the mount",
+            "material.gouge", f"step '{step}' has taken {amount:.3f} mm of {' and '.join(names)}, at {x:.1f} {y:.1f} {z:.1f} of the mount"
+            + (f": T{made.tool} {made.name} there, line {made.line} of {made.program}" if made else ""),
             where=self.reel.where(-1), bodies=(*names, self.cut.name), amount=amount, point=self.place(worst),
             remedy=f"Put the program of '{step}' right: what it took cannot be put back.",
         )  # fmt: skip
@@ -248,7 +252,12 @@ class _Report:
                     maker = int(self.motions.tool[tag]) if tag >= 0 else 0
                     found.append(_Cause(kind, maker, int(operation[tag]) if tag >= 0 else -1, spot))
                     part.spots.append(
-                        Spot(kind.split(".")[1], float(spot.amount.max()), self.on_part(spot.points[spot.worst]), tag)
+                        Spot(
+                            kind.split(".")[1],
+                            float(spot.amount.max()),
+                            self.on_part(spot.points[spot.worst]),
+                            max(tag, -1),
+                        )
                     )
         part.spots.sort(key=lambda spot: (spot.kind != "gouge", -spot.amount))
         del part.spots[2 * MOST_SPOTS :]

@@ -14,6 +14,9 @@ import numpy as np
 from ..geometry.frames import Floats, apply, frame, inverse
 from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
+from ..job import Job
+from ..job.carried import CutBefore
+from ..job.models import Body, Carried
 from ..machine.placement import Placement
 from ..machine.screws import Screws, between
 from ..material.film import Film
@@ -42,6 +45,13 @@ TORN_CELLS, TORN_SHARE = (
 FINER_SHARE = 0.02  # of the blank's volume that the grid may lose before the run says so
 
 
+def _cut_before(job: Job, body: Body) -> CutBefore | None:
+    """Who cut what of a stock in earlier steps of its route; None for a blank."""
+    if not isinstance(body.shape, Carried):
+        return None
+    return job.cut_before.get((body.shape.step, body.shape.body))
+
+
 class Cutting:
     """The cutting of one stock, from its blank to what is left."""
 
@@ -60,7 +70,9 @@ class Cutting:
         )
         self.frame = np.eye(4) if turning else grid_frame(directions(result, tool_from_work))
         self.mesh = joined(job.body_meshes[name]).moved(inverse(self.frame))
-        self.stock = Stock(self.mesh, job.file.checks.resolution)
+        self.cut_before = _cut_before(job, body)
+        tags = self.cut_before.tags if self.cut_before else None
+        self.stock = Stock(self.mesh, job.file.checks.resolution, tags)
         tools = list(result.tools.values())
         sets, facets = (ToolSets.of(tools, job.file.checks.near_stock, facets=turned) for turned in (False, True))
         self.sets = sets, facets
@@ -73,7 +85,7 @@ class Cutting:
         self.machine_from_work = Stands(result.values, partial(self.placement.pose, chain))
         self.watch = Watch(result, name, self.stock, self.mesh, self.frame, self._spindle(), entering, self.machine_from_work,
                            self._other_stock)  # fmt: skip
-        self.keys = checkpoint_keys(result, name, self.mesh, self.frame, self.segments, entering) if store else {}
+        self.keys = checkpoint_keys(result, name, self.mesh, tags, self.frame, self.segments, entering) if store else {}
         self.at = go_on(store, self.keys, self.stock, self.film, self.removed, self.hits, self.watch)
         if self.at:
             result.resumed[name] = int(self.segments.motion[self.at - 1])
@@ -272,6 +284,7 @@ class Cutting:
             {t: float(duration[cutting & (reel.motions.tool == t)].sum()) for t in used},
             {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in used},
             reach_needed(result, self.mesh, segments, self.removed), self.machine_from_work, spans=self.spans,
+            before=self.cut_before,
         )  # fmt: skip
         self.tell("part", 0.0)
         if not result.job.file.switches.air_cut:  # raised above the work it was never meant to become the part

@@ -10,6 +10,7 @@ import numpy as np
 from ..findings import Docket, Finding, verdict_of
 from ..geometry.frames import Floats
 from ..job import Job
+from ..job.carried import CutBefore
 from ..machine import Chain
 from ..machine.placement import Placement
 from ..machine.tip import Kinematics, Solvers
@@ -71,15 +72,21 @@ class CutStock:
     )  # from when on (s) what carried it, and where on it
     held_by: list[str] | None = None  # the grips that carry it at the end, on a machine that has grips
     mount: str = ""  # the one that it is on at the end
+    before: CutBefore | None = None  # who cut what of it in earlier steps of a route
     at_end: Floats | None = None  # its own frame in that of this mount, where it is not the one that it began on
 
     @property
     def final_mesh(self) -> Mesh:
         """The machined stock in the frame of its mount, with its edges."""
-        from ..material.sharp import sharp_mesh
+        return self.final_surface()[0]
 
-        mesh = sharp_mesh(self.film).moved(self.frame)
-        return mesh if self.at_end is None else mesh.moved(self.at_end)
+    def final_surface(self) -> tuple[Mesh, np.ndarray]:
+        """The same, and the tag of each of its faces (faces,): the motion that cut it."""
+        from ..material.sharp import sharp_surface
+
+        mesh, tags = sharp_surface(self.film)
+        mesh = mesh.moved(self.frame)
+        return (mesh if self.at_end is None else mesh.moved(self.at_end)), tags
 
 
 @dataclass

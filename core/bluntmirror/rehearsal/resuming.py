@@ -18,11 +18,19 @@ Hits = list[tuple[np.ndarray, BatchResult]]
 
 
 def checkpoint_keys(
-    result: Rehearsal, name: str, mesh: Mesh, frame: np.ndarray, segments: Segments, entering: list[Entering]
+    result: Rehearsal,
+    name: str,
+    mesh: Mesh,
+    tags: np.ndarray | None,
+    frame: np.ndarray,
+    segments: Segments,
+    entering: list[Entering],
 ) -> dict[int, str]:
     """The key of every place at which a checkpoint is due: all that the stock there depends on."""
     job = result.job
     digest = Digest()
+    if tags is not None:
+        digest.take(tags)
     digest.take(name, mesh.vertices, mesh.faces, job.file.checks.resolution, job.file.checks.near_stock, frame,
                 job.machine.model_dump(mode="json"))  # fmt: skip
     for sets in (segments.upright_sets, segments.turned_sets):

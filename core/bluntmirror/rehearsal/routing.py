@@ -6,14 +6,17 @@ the cut left it, an edge within 0.02 mm (`material/sharp`); the next step lays i
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from typing import BinaryIO
 
 import numpy as np
 
 from ..geometry.frames import frame, inverse
 from ..geometry.mesh import Mesh, joined
+from ..job.carried import Cut, CutBefore
+from ..job.channel import tool_number
 from ..job.loading import Job
 from ..job.models import Body, Carried
 from ..job.route import Route
@@ -27,11 +30,12 @@ Key = tuple[str, str]  # step and body
 
 @dataclass(frozen=True)
 class Handed:
-    """What a step hands on of a stock, in the frame of its body: what is `left` of it, and what it was before its first step.
-    `doubt`: why it may come out otherwise, said of the step; empty where it may run."""
+    """What a step hands on of a stock, in the frame of its body: what is `left` of it and who `cut` its faces, and what it was before
+    its first step. `doubt`: why it may come out otherwise, said of the step; empty where it may run."""
 
     left: Mesh
     origin: Mesh
+    cut: CutBefore
     doubt: str = ""
 
 
@@ -50,7 +54,7 @@ def rehearse_route(route: Route, progress: Progress | None = None, filmed: bool 
         taken = {key: handed[key] for key in route.carries[number]}
         job = route.open(number, {key: item.left for key, item in taken.items()})
         result = rehearse_step(job, taken, _of_step(progress, step.name), filmed=filmed)
-        handed |= {(step.name, body): item for body, item in handed_on(result, taken).items()}
+        handed |= {(step.name, body): item for body, item in handed_on(result, taken, step.name).items()}
         yield Stepped(step.name, result)
 
 
@@ -59,6 +63,7 @@ def rehearse_step(
 ) -> Rehearsal:  # fmt: skip
     """A job opened with what is left of the stocks that it takes from earlier steps; what they left in doubt is told."""
     job.origins = {key: item.origin for key, item in taken.items()}
+    job.cut_before = {key: item.cut for key, item in taken.items()}
     result = rehearse(job, progress, store, filmed=filmed)
     if first := _in_doubt(taken):
         result.docket.add(
@@ -68,8 +73,8 @@ def rehearse_step(
     return result
 
 
-def handed_on(result: Rehearsal, taken: Mapping[Key, Handed]) -> dict[str, Handed]:
-    """What a rehearsed step leaves of each of its stocks."""
+def handed_on(result: Rehearsal, taken: Mapping[Key, Handed], step: str) -> dict[str, Handed]:
+    """What a rehearsed step of this name leaves of each of its stocks."""
     doubt = "must not run" if result.verdict == "stop" else ""
     if first := _in_doubt(taken):
         doubt = f"itself comes of '{first}', which {_doubt_of(first, taken).removeprefix('itself ')}"
@@ -81,7 +86,8 @@ def handed_on(result: Rehearsal, taken: Mapping[Key, Handed]) -> dict[str, Hande
             origin = taken[body.shape.step, body.shape.body].origin.moved(frame(body.shape.at, body.shape.turn))
         else:
             origin = joined(result.job.body_meshes[body.name]).moved(inverse(frame(body.at, body.turn)))
-        made[body.name] = Handed(_left_of(result, body), origin, doubt)
+        left, cut = _left_of(result, body, step)
+        made[body.name] = Handed(left, origin, cut, doubt)
     return made
 
 
@@ -103,6 +109,8 @@ def write_handed(out: BinaryIO, handed: Mapping[str, Handed]) -> None:
     for k, item in enumerate(handed.values()):
         for part, mesh in (("left", item.left), ("origin", item.origin)):
             arrays[f"{k} {part} vertices"], arrays[f"{k} {part} faces"] = mesh.vertices, mesh.faces
+        arrays[f"{k} cut"] = item.cut.of_face
+        arrays[f"{k} cuts"] = np.array(json.dumps([astuple(cut) for cut in item.cut.cuts]))
     np.savez(out, **arrays)  # type: ignore[arg-type]
 
 
@@ -112,19 +120,35 @@ def read_handed(source: BinaryIO) -> dict[str, Handed]:
         def mesh(k: int, part: str) -> Mesh:
             return Mesh(kept[f"{k} {part} vertices"], kept[f"{k} {part} faces"])
 
+        def cut(k: int) -> CutBefore:
+            return CutBefore(tuple(Cut(*row) for row in json.loads(str(kept[f"{k} cuts"]))), kept[f"{k} cut"])
+
         named = enumerate(zip(kept["names"], kept["doubts"], strict=True))
-        return {str(name): Handed(mesh(k, "left"), mesh(k, "origin"), str(doubt)) for k, (name, doubt) in named}
+        return {str(name): Handed(mesh(k, "left"), mesh(k, "origin"), cut(k), str(doubt)) for k, (name, doubt) in named}
 
 
 def _of_step(progress: Progress | None, name: str) -> Progress | None:
     return None if progress is None else lambda stage, share: progress(f"{name}: {stage}", share)
 
 
-def _left_of(result: Rehearsal, body: Body) -> Mesh:
-    """What is left of a stock, in the frame of its body; the blank itself where it was not cut at all."""
+def _left_of(result: Rehearsal, body: Body, step: str) -> tuple[Mesh, CutBefore]:
+    """What is left of a stock, in the frame of its body, and who cut its faces; the stock as it came where it was not cut at all."""
+    back = inverse(frame(body.at, body.turn))
     cut = next((cut for cut in result.stocks if cut.name == body.name), None)
     if cut is None or not cut.removed.any():
         mesh = joined(result.job.body_meshes[body.name])
-    else:
-        mesh = cut.final_mesh
-    return mesh.moved(inverse(frame(body.at, body.turn)))
+        return mesh.moved(back), cut.before if cut and cut.before else CutBefore.none(mesh)
+    mesh, tags = cut.final_surface()
+    known, of = np.unique(tags, return_inverse=True)
+    cuts: dict[Cut, int] = {}
+    number = [-1] * len(known)
+    for i, tag in enumerate(known.tolist()):
+        made = _cut_of(result, tag, step) if tag >= 0 else cut.before.made(tag) if cut.before else None
+        if made is not None:
+            number[i] = cuts.setdefault(made, len(cuts))
+    return mesh.moved(back), CutBefore(tuple(cuts), np.array(number, np.int32)[of.ravel()])
+
+
+def _cut_of(result: Rehearsal, motion: int, step: str) -> Cut:
+    where, tool = result.reel.where(motion), result.tools.get(int(result.reel.motions.tool[motion]))
+    return Cut(step, where.program, where.line, tool_number(where.tool), tool.name if tool else "")

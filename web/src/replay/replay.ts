@@ -70,6 +70,15 @@ export interface Meeting {
   at: { lane: number; line: number; program: string }[];
 }
 
+/** A motion of an earlier step that left faces of a stock. */
+export interface CutBefore {
+  step: string;
+  program: string;
+  line: number;
+  tool: number;
+  name: string;
+}
+
 /** A stock on the mount of a grip: how much of it stands within the grip's reach, and how far it stands out. */
 export interface Gripped {
   body: string;
@@ -123,6 +132,7 @@ export interface Description {
     mount: number[][];
     begin?: number; // s: from when on it is a piece of its own
     carried?: { time: number; link: string; matrix: number[][] }[]; // from when on something else carries it
+    before?: CutBefore[]; // who cut what in earlier steps of a route: the tag −2 is the first of them
     brick: string;
     time: string;
     vertexEnd: string;

@@ -166,14 +166,18 @@ interface FaceProps {
 
 /** What made the face that was clicked. */
 function FaceCard({ replay, text, picked, onGo, onClose }: FaceProps) {
-  const { motion, deviation, point } = picked;
+  const { motion, before, deviation, point } = picked;
   const line = motion >= 0 ? replay.column("line")[motion] : 0;
   const number = motion >= 0 ? replay.column("tool")[motion] : 0;
   const tool = replay.description.tools.find((entry) => entry.number === number);
   const block = line && text ? text.split("\n")[line - 1] : "";
   return (
     <div className="face-card" data-testid="face">
-      {motion < 0 ? (
+      {before ? (
+        <b>
+          Cut in {before.step}: T{before.tool} {before.name}, line {before.line} of {before.program}
+        </b>
+      ) : motion < 0 ? (
         <b>No tool has cut this face</b>
       ) : (
         <>

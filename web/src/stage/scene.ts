@@ -6,7 +6,7 @@ import * as THREE from "three";
 import { Bodies, type Body, type Showing } from "./bodies";
 import { place } from "./contactMark";
 import { PAPER, STOP } from "../look";
-import type { Replay } from "../replay/replay";
+import type { CutBefore, Replay } from "../replay/replay";
 import { Eye, type View } from "./eye";
 import { ToolPaths } from "./paths";
 import { Signs, type Dot, type Triad } from "./signs";
@@ -21,7 +21,7 @@ export type Section = { axis: 0 | 1 | 2; share: number } | null;
 /** What a click on the stage met. */
 export type Picked =
   | { what: "path"; motion: number }
-  | { what: "face"; motion: number; deviation: number | null; point: [number, number, number] };
+  | { what: "face"; motion: number; before: CutBefore | null; deviation: number | null; point: [number, number, number] };
 
 /** Where the machine is stood by hand rather than by a program: axis values, and the tool in use. */
 export interface Stance {

@@ -3,11 +3,15 @@
 import * as THREE from "three";
 
 import { deviationColour, toolColour } from "../look";
-import { FilmIndex, type Replay } from "../replay/replay";
+import { FilmIndex, type CutBefore, type Replay } from "../replay/replay";
 import { matrix, type Skeleton } from "./skeleton";
 
 /** Full colour of a deviation at `reach` mm. */
 export type Colours = { by: "tool" } | { by: "deviation"; reach: number };
+
+const FIRST_BEFORE = -2; // the tag of the first cut of an earlier step
+const PALE = new THREE.Color(toolColour(0));
+const PALER = 0.6;
 
 export class StockView {
   readonly group = new THREE.Group();
@@ -90,10 +94,22 @@ export class StockView {
     return this.skeleton.frame(this.told.link).multiply(matrix(this.told.mount));
   }
 
-  /** The motion that made a face (−1: none did), and its deviation. */
-  face({ version }: { version: number }, triangle: number): { motion: number; deviation: number | null } {
+  /** The motion that made a face (below 0: none did, or one of an earlier step), and its deviation. */
+  face({ version }: { version: number }, triangle: number): { motion: number; before: CutBefore | null; deviation: number | null } {
     const quad = triangle >> 1;
-    return { motion: this.tags[this.first(version) + quad], deviation: this.deviation.get(version)?.[quad] ?? null };
+    const tag = this.tags[this.first(version) + quad];
+    return { motion: Math.max(tag, -1), before: this.cutBefore(tag), deviation: this.deviation.get(version)?.[quad] ?? null };
+  }
+
+  private cutBefore(tag: number): CutBefore | null {
+    return tag <= FIRST_BEFORE ? (this.told.before?.[FIRST_BEFORE - tag] ?? null) : null;
+  }
+
+  /** By the tool that cut it; what an earlier step cut is paler. */
+  private byTool(colour: THREE.Color, tag: number): void {
+    const before = this.cutBefore(tag);
+    colour.set(toolColour(before?.tool ?? (tag >= 0 ? this.replay.column("tool")[tag] : 0)));
+    if (before) colour.lerp(PALE, PALER);
   }
 
   /** How many quads are on show. */
@@ -135,7 +151,6 @@ export class StockView {
     const v0 = version ? this.vertexEnd[version - 1] : 0;
     const q0 = this.first(version);
     const quads = this.count(version);
-    const tools = this.replay.column("tool");
     const positions = new Float32Array(quads * 18);
     const colours = new Float32Array(quads * 18);
     const colour = new THREE.Color();
@@ -144,7 +159,7 @@ export class StockView {
     for (let q = 0; q < quads; q++) {
       const corner = [0, 1, 2, 3].map((c) => 3 * (v0 + this.quads[4 * (q0 + q) + c]));
       const tag = this.tags[q0 + q];
-      if (this.colours.by === "tool") colour.set(toolColour(tag >= 0 ? tools[tag] : 0));
+      if (this.colours.by === "tool") this.byTool(colour, tag);
       else if (deviation) colour.setRGB(...deviationColour(deviation[q], gouge, excess, this.colours.reach));
       else colour.set("#cfc9ba");
       [0, 1, 2, 0, 2, 3].forEach((c, i) => {
