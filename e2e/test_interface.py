@@ -7,6 +7,8 @@ import signal
 import subprocess
 import time
 import zipfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import redis
@@ -75,6 +77,19 @@ class Interface(TransactionTestCase):
                 continue
             child.wait()
 
+    @contextmanager
+    def browsing(self) -> Iterator[Page]:
+        """A page of the interface, signed in; an error of its scripts fails the test."""
+        faults: list[str] = []
+        with sync_playwright() as driver:
+            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.on("pageerror", lambda error: faults.append(str(error)))
+            self.sign_in(page)
+            yield page
+            browser.close()
+        self.assertEqual(faults, [])
+
     def sign_in(self, page: Page) -> None:
         page.goto(f"http://127.0.0.1:{self.port}/")
         page.get_by_label("Name").fill("ines")
@@ -92,13 +107,7 @@ class Interface(TransactionTestCase):
         )  # fmt: skip
 
     def test_from_sign_in_to_triage_and_back(self) -> None:
-        with sync_playwright() as driver:
-            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            faults: list[str] = []
-            page.on("pageerror", lambda error: faults.append(str(error)))
-            self.sign_in(page)
-
+        with self.browsing() as page:
             # Run it and watch the progress.
             page.get_by_role("button", name="Rehearse").click()
             expect(page.get_by_role("button", name="Cancel")).to_be_visible(timeout=30_000)
@@ -171,8 +180,6 @@ class Interface(TransactionTestCase):
             page.wait_for_function(f"!location.pathname.endsWith('/{first.pk}')")
             expect(page.get_by_test_id("verdict")).to_be_visible(timeout=LONG_MS)
             expect(page.get_by_test_id("finding").nth(3)).to_contain_text("Accepted")
-            self.assertEqual(faults, [])
-            browser.close()
 
     def click_on(
         self,
@@ -201,12 +208,7 @@ class Interface(TransactionTestCase):
         Job.objects.all().delete()
         take_in_path(shop, user, clip / "1-as released", "as released")
         take_in_path(shop, user, clip / "2-flawed", "as generated")
-        with sync_playwright() as driver:
-            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            faults: list[str] = []
-            page.on("pageerror", lambda error: faults.append(str(error)))
-            self.sign_in(page)
+        with self.browsing() as page:
             page.get_by_role("button", name="Script").first.click()
             check = page.get_by_test_id("check")
             expect(check.get_by_role("listitem")).to_have_count(14)
@@ -303,8 +305,6 @@ class Interface(TransactionTestCase):
             self.assertEqual((held.label, Job.objects.count()), ("first slip mended", 1))
             with held.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
                 self.assertIn("O7000.nc", bundle.namelist())
-            self.assertEqual(faults, [])
-            browser.close()
 
     def test_two_channels_and_a_part_that_changes_hands(self) -> None:
         """The twin-spindle job: scripts side by side with their marks on one row, the part in the hands that hold it both ways, the
@@ -313,12 +313,7 @@ class Interface(TransactionTestCase):
         shop, user = Organisation.objects.get(), get_user_model().objects.get()
         Job.objects.all().delete()
         take_in_path(shop, user, hydrophone / "2-flawed", "flawed")
-        with sync_playwright() as driver:
-            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            faults: list[str] = []
-            page.on("pageerror", lambda error: faults.append(str(error)))
-            self.sign_in(page)
+        with self.browsing() as page:
             page.get_by_role("button", name="Rehearse").first.click()
             expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)
             expect(page.get_by_test_id("finding")).to_have_count(3)
@@ -368,8 +363,6 @@ class Interface(TransactionTestCase):
             page.get_by_role("button", name="Rehearse", exact=True).click()
             expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)
             expect(page.get_by_test_id("finding")).to_have_count(2)
-            browser.close()
-        self.assertEqual(faults, [])
 
     def test_a_route_of_two_sides(self) -> None:
         """A route taken in as a zip and rehearsed with one click; a change in its first step makes the second stale."""
@@ -381,12 +374,7 @@ class Interface(TransactionTestCase):
                 bundle.write(file, file.relative_to(route))
         program = Path(settings.VAR) / "O2101.nc"
         program.write_text((route / "op10" / "O2101.nc").read_text().replace("M30", "(once more) M30"))
-        with sync_playwright() as driver:
-            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            faults: list[str] = []
-            page.on("pageerror", lambda error: faults.append(str(error)))
-            self.sign_in(page)
+        with self.browsing() as page:
             page.set_input_files(".choose input", archive)
             page.get_by_role("button", name="Rehearse the route").click()
 
@@ -415,8 +403,6 @@ class Interface(TransactionTestCase):
             page.get_by_role("button", name="Rehearse the route").click()
             expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
             expect(steps).not_to_contain_text("no longer holds")
-            browser.close()
-        self.assertEqual(faults, [])
 
     def paste(self, page: Page, label: str, text: str) -> None:
         """Text as it comes from a spreadsheet's clipboard, into a field."""
@@ -434,13 +420,7 @@ class Interface(TransactionTestCase):
         for name in ("vm3-17", "vm5-22"):
             file = settings.ROOT / "demo" / "machines" / f"{name}.json"
             keep_in_library(shop, user, "machine", file.read_bytes(), file.name)
-        with sync_playwright() as driver:
-            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            faults: list[str] = []
-            page.on("pageerror", lambda error: faults.append(str(error)))
-            self.sign_in(page)
-
+        with self.browsing() as page:
             # Machine, program, tools and design; nothing is clamped yet.
             page.get_by_role("button", name="New job").click()
             files = [released / name for name in ("O2101.nc", "design.stl", "tools.json")]
@@ -555,8 +535,6 @@ class Interface(TransactionTestCase):
             compare = page.get_by_test_id("compare")
             expect(compare).to_contain_text("VM-5 unit 22")
             expect(compare.get_by_text("May run")).to_have_count(2)
-            self.assertEqual(faults, [])
-            browser.close()
 
     def test_killed_worker_restarted_server_two_at_once_and_cancel(self) -> None:
         def running(count: int) -> None:

@@ -157,6 +157,16 @@ class Clock(WithFolder):
         self.assertEqual([(f.bodies, f.channel, f.line) for f in found], [(("T1 lower insert", "bar"), 2, 2)])
         self.assertAlmostEqual(found[0].amount, 5.0, delta=0.6)
 
+    def test_a_variable_that_another_channel_writes_is_told(self) -> None:
+        write = "(#501=9.)\n#500=12.5\n#502=1.\nM30\n"
+        for read, told in (
+            ("#1=#500+#501\nG0 X[#1]\nM30\n", [("check.limit", "caution", 2, 2)]), ("#500=3.\n#1=#500\nM30\n", []), ("#1=1. (#500)\nM30\n", []),
+        ):  # fmt: skip
+            found = [f for f in check_program(self.job(write, read)).findings if f.kind == "check.limit"]
+            self.assertEqual([(f.kind, f.severity, f.channel, f.line) for f in found], told, read)
+            if told:
+                self.assertIn("reads #500, which channel 1 writes", found[0].message)
+
     def test_one_axis_commanded_by_both(self) -> None:
         machine = twin()
         machine["channels"][0]["axes"].append("W")

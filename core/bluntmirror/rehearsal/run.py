@@ -29,6 +29,7 @@ from .order import check_order
 from .partial import check_partial
 from .registers import check_registers
 from .result import Rehearsal, Strand, Timed
+from .shared import check_shared
 from .spindles import check_frames, check_spindles, cutting_speeds, feeds_of_the_moment, spindle_speeds
 from .virtual_control import control_setup, solvers_of
 from .waits import check_waits
@@ -106,6 +107,7 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
         check_spindles(strand, speeds)
     check_frames(strands)
     check_waits(waits, left, docket)
+    check_shared(job, docket)
     check_partial(result)
     return result
 
