@@ -3,6 +3,7 @@
 import json
 import math
 import unittest
+from dataclasses import replace
 from xml.etree import ElementTree
 
 import numpy as np
@@ -319,6 +320,46 @@ class GripsByHand(WithFolder):
         self.assertAlmostEqual(
             panel.run_block(there.values, 0, "G0 W=-460.", channel=2).values[place["W"]], -450.0, delta=0.01
         )
+
+    def test_a_piece_goes_with_the_grip_that_has_it_and_back(self) -> None:
+        panel = self.panel()
+        place = {axis: i for i, axis in enumerate(panel.axes)}
+        self.assertEqual(
+            [(item.piece, item.grips, item.link) for item in panel.held], [("bar", ("main chuck",), "main")]
+        )
+        there = panel.run_block(panel.home, 0, "G0 W=-445.", channel=2)
+        closed = panel.run_block(there.values, 0, "M210", channel=2)
+        self.assertEqual([(item.grips, item.link) for item in closed.held], [(("main chuck", "sub chuck"), "main")])
+        opened = panel.with_held(closed.held).run_block(closed.values, 0, "M11", channel=1)
+        self.assertEqual([(item.grips, item.link) for item in opened.held], [(("sub chuck",), "sub")])
+        self.assertEqual(
+            opened.told, ["main chuck is open", "bar goes with sub chuck from here on", "bar is not asked against main: it is drawn out of there"]
+        )  # fmt: skip
+        drawn = panel.with_held(opened.held)
+        back = drawn.run_block(opened.values, 0, "G0 W=0.", channel=2)
+        self.assertEqual((back.values[place["W"]], back.touching), (0.0, []))
+
+        def tip(of: HandPanel, x: float, r: float) -> list[str]:
+            # The insert's tip of T1 stands at (400, 190) with all axes at zero; it comes down from beside the bar.
+            to = dict(zip(of.axes, back.values, strict=True)) | {"Z1": x - 400.0}
+            begin, end = ([{**to, "X1": radius - 190.0}[axis] for axis in of.axes] for radius in (45.0, r))
+            return sorted({met.b if met.a != "bar" else met.a for met in of.move(begin, end, 1).touching})
+
+        # The bar lay from 0 to 150 and lies from 445 to 595 now.
+        self.assertEqual((tip(panel, 100, 20), tip(drawn, 100, 20)), (["bar"], []))
+        self.assertEqual((tip(panel, 545, 20), tip(drawn, 545, 20)), ([], ["bar"]))
+        # Given back it lies where it lay; let go by both it is held by nobody.
+        again = drawn.run_block(back.values, 0, "G0 W=-445.", channel=2)
+        gripped = drawn.run_block(again.values, 0, "M10", channel=1)
+        freed = panel.with_held(gripped.held).run_block(gripped.values, 0, "M211", channel=2)
+        self.assertEqual([(item.grips, item.link) for item in freed.held], [(("main chuck",), "main")])
+        np.testing.assert_allclose(np.array(freed.held[0].matrix), np.eye(4), atol=1e-9)
+        nobody = panel.with_held(freed.held).run_block(freed.values, 0, "M11", channel=1)
+        self.assertEqual(nobody.said, ["bar is held by nobody"])
+        with self.assertRaisesRegex(ValueError, "are not those of this job"):
+            panel.with_held([replace(panel.held[0], piece="rod")])
+        with self.assertRaisesRegex(ValueError, "bar cannot be held so"):
+            panel.with_held([replace(panel.held[0], link="nowhere")])
 
 
 class KeptOffset(WithFolder):

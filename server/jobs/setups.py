@@ -34,7 +34,7 @@ from bluntmirror.job.mating import CannotMate, around, mate, placed, row
 from bluntmirror.job.models import JobFile, ToolEntry, ToolsFile
 from bluntmirror.machine import Chain
 from bluntmirror.rehearsal.fitting import fit, moved_onto
-from bluntmirror.rehearsal.handling import HandPanel, Moved
+from bluntmirror.rehearsal.handling import HandPanel, HeldPiece, Moved
 from bluntmirror.rehearsal.model_check import check_model
 from bluntmirror.tools.assembly import build_assembly
 from bluntmirror.tools.picture import pictured
@@ -214,18 +214,35 @@ def _check_values(panel: HandPanel, values: list[float]) -> None:
         raise Refused(f"the machine has the axes {' '.join(panel.axes)}: give a number for each")
 
 
-def move(job: Job, begin: list[float], end: list[float], tool: int, stop: bool) -> Moved:
-    panel = panel_of(job)
+def _panel_holding(job: Job, held: list[HeldPiece] | None) -> HandPanel:
+    try:
+        return panel_of(job).with_held(held)
+    except ValueError as error:
+        raise Refused(str(error)) from error
+
+
+def move(
+    job: Job, begin: list[float], end: list[float], tool: int, stop: bool, held: list[HeldPiece] | None = None
+) -> Moved:
+    panel = _panel_holding(job, held)
     for values in (begin, end):
         _check_values(panel, values)
     with _moving:
         return panel.move(begin, end, tool, stop)
 
 
-def run_block(job: Job, values: list[float], tool: int, block: str, stop: bool, channel: int = 0) -> Moved:
+def run_block(
+    job: Job,
+    values: list[float],
+    tool: int,
+    block: str,
+    stop: bool,
+    channel: int = 0,
+    held: list[HeldPiece] | None = None,
+) -> Moved:
     if len(block) > 2000 or "\n" in block:
         raise Refused("one block of at most 2000 characters is run at a time")
-    panel = panel_of(job)
+    panel = _panel_holding(job, held)
     _check_values(panel, values)
     with _moving:
         return panel.run_block(values, tool, block, stop, channel)

@@ -23,6 +23,7 @@ from bluntmirror.findings.identity import judged
 from bluntmirror.geometry.features import Feature
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
+from bluntmirror.rehearsal.handling import HeldPiece
 from jobs import desks, routes, running, services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Route, Triage
 
@@ -73,6 +74,7 @@ from .schemas import (
     ToolIn,
     TriageIn,
 )
+from .schemas import HeldPiece as HeldPieceIn
 
 api = NinjaAPI(title="Blunt Mirror", version="1", auth=django_auth, docs_url=None)
 
@@ -398,6 +400,10 @@ def _machine(request: HttpRequest, number: int) -> LibraryFile:
     return get_object_or_404(LibraryFile, pk=number, kind=LibraryFile.Kind.MACHINE, organisation=_organisation(request))
 
 
+def _held(pieces: list[HeldPieceIn] | None) -> list[HeldPiece] | None:
+    return pieces and [HeldPiece(item.piece, tuple(item.grips), item.link, tuple(item.matrix)) for item in pieces]
+
+
 def _model(data: bytes) -> HttpResponse:
     return HttpResponse(data, content_type="application/octet-stream")
 
@@ -433,13 +439,21 @@ def machine_urdf(request: HttpRequest, number: int) -> HttpResponse:
 
 @api.post("/library/{number}/move", response=MovedOut)
 def move_machine(request: HttpRequest, number: int, body: MoveIn) -> Any:
-    return setups.move(setups.machine_alone(_machine(request, number)), body.begin, body.end, body.tool, body.stop)
+    return setups.move(
+        setups.machine_alone(_machine(request, number)), body.begin, body.end, body.tool, body.stop, _held(body.held)
+    )
 
 
 @api.post("/library/{number}/block", response=MovedOut)
 def machine_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
     return setups.run_block(
-        setups.machine_alone(_machine(request, number)), body.values, body.tool, body.block, body.stop, body.channel
+        setups.machine_alone(_machine(request, number)),
+        body.values,
+        body.tool,
+        body.block,
+        body.stop,
+        body.channel,
+        _held(body.held),
     )
 
 
@@ -529,13 +543,13 @@ def setup_save(request: HttpRequest, number: int, body: SaveIn) -> Any:
 @api.post("/revisions/{number}/move", response=MovedOut)
 def move(request: HttpRequest, number: int, body: MoveIn) -> Any:
     job = setups.opened(_revision(request, number), body.job)
-    return setups.move(job, body.begin, body.end, body.tool, body.stop)
+    return setups.move(job, body.begin, body.end, body.tool, body.stop, _held(body.held))
 
 
 @api.post("/revisions/{number}/block", response=MovedOut)
 def run_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
     job = setups.opened(_revision(request, number), body.job)
-    return setups.run_block(job, body.values, body.tool, body.block, body.stop, body.channel)
+    return setups.run_block(job, body.values, body.tool, body.block, body.stop, body.channel, _held(body.held))
 
 
 @api.get("/revisions/{number}/fit/{machine}", response=list[FitOut])

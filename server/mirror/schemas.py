@@ -240,11 +240,22 @@ class JobData(Schema):
     job: dict[str, Any] | None = None
 
 
+class HeldPiece(Schema):
+    """A piece in the hand's grips: those that hold it (the first carries it), the link that carries it, and the matrix that takes its
+    place on the link it began on to that on this one."""
+
+    piece: str
+    grips: list[str]
+    link: str
+    matrix: list[tuple[float, float, float, float]] = Field(min_length=4, max_length=4)
+
+
 class MoveIn(JobData):
     begin: list[float]
     end: list[float]
     tool: int = 0
     stop: bool = True
+    held: list[HeldPiece] | None = None  # none: as they begin
 
 
 class BlockIn(JobData):
@@ -253,6 +264,7 @@ class BlockIn(JobData):
     block: str
     stop: bool = True
     channel: int = 0  # whose words they are; 0: the first program's
+    held: list[HeldPiece] | None = None
 
 
 class OffsetHereIn(JobData):
@@ -278,6 +290,7 @@ class MovedOut(Schema):
     said: list[str]
     path: list[list[float]]
     told: list[str] = []
+    held: list[HeldPiece] = []  # as they are by now; none: no grip was worked
 
 
 class PickIn(JobData):

@@ -102,6 +102,27 @@ class Setups(WithShop):
             422,
         )
 
+    def test_a_piece_is_handed_over_by_hand(self) -> None:
+        folder = settings.ROOT / "demo" / "jobs" / "hydrophone-body" / "1-as released"
+        revision = take_in_path(self.shop, self.ines, folder)
+        job = self.client.get(f"/api/revisions/{revision.pk}/setup").json()["job"]
+        description = self.model(self.post(f"/revisions/{revision.pk}/setup/model", job=job))
+        axes, values = [axis["name"] for axis in description["axes"]], description["start"]
+        held = None
+        at = f"/revisions/{revision.pk}"
+        for block in ("G0 W=-492.", "M168", "M69", "G0 W=0."):
+            told = self.post(f"{at}/block", job=job, values=values, block=block, channel=2, held=held).json()
+            self.assertEqual(told["touching"], [], block)
+            values, held = told["values"], told["held"] or held
+        self.assertEqual(
+            [(item["piece"], item["grips"], item["link"]) for item in held],
+            [("bar", ["second chuck"], "second spindle")],
+        )
+        self.assertEqual(values[axes.index("W")], 0.0)
+        held[0]["link"] = "nowhere"
+        refused = self.post(f"{at}/move", job=job, begin=values, end=values, held=held)
+        self.assertEqual((refused.status_code, refused.json()["detail"]), (422, "bar cannot be held so"))
+
     def test_a_job_in_inches_is_set_up_in_millimetres(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             for file in SLOT.iterdir():

@@ -1,11 +1,14 @@
 """Moving the virtual machine by hand: from where it stands to where it is sent, with what it meets on the way.
 
-Nothing is kept between calls but the geometry: a panel is asked from values to values, and answers in milliseconds.
+Nothing is kept between calls but the geometry: a panel is asked from values to values, with the pieces in the hands that hold them
+(`with_held`), and answers in milliseconds.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from copy import copy
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -43,6 +46,28 @@ class Met:
     share: float  # of the whole way
 
 
+@dataclass(frozen=True)
+class HeldPiece:
+    """A piece in the hand's grips: those that hold it (the first carries it), the link that carries it, and the matrix, row by row,
+    that takes its place on the link it began on to that on this one."""
+
+    piece: str
+    grips: tuple[str, ...]
+    link: str
+    matrix: tuple[tuple[float, float, float, float], ...]
+
+    def carried(self, chain: Chain, link: str, full: Floats) -> HeldPiece:
+        """The same on another link, standing where it stands with the axes so, (1, axes)."""
+        if link == self.link:
+            return self
+        seen = inverse(chain.pose(link, full)[0]) @ chain.pose(self.link, full)[0] @ np.array(self.matrix)
+        return replace(self, link=link, matrix=_rows(seen))
+
+
+def _rows(matrix: Floats) -> tuple[tuple[float, float, float, float], ...]:
+    return tuple((float(a), float(b), float(c), float(d)) for a, b, c, d in matrix.tolist())
+
+
 @dataclass
 class Moved:
     """`values`: where the axes stand in the end (or where the first contact stopped them). `told`: what a grip that was worked holds."""
@@ -55,6 +80,18 @@ class Moved:
     said: list[str] = field(default_factory=list)  # what the control reports of a typed block
     path: list[list[float]] = field(default_factory=list)  # the values passed on the way
     told: list[str] = field(default_factory=list)
+    held: tuple[HeldPiece, ...] = ()  # the pieces that grips hold by now
+
+
+MOST_HELD = 6  # ways in which pieces are held that are kept at hand
+
+
+def _moved_to(body: Body, held: HeldPiece) -> Body:
+    if held.link == body.link:
+        return body
+    matrix = np.array(held.matrix)
+    solids, pieces = (tuple(mesh.moved(matrix) for mesh in meshes) for meshes in (body.solids, body.pieces))
+    return replace(body, link=held.link, solids=solids, pieces=pieces)
 
 
 @dataclass(frozen=True)
@@ -111,6 +148,66 @@ class HandPanel:
         self.home = hand_home(job, self.chain)
         self._follower: Follower | None = None
         self.at_rest = {frozenset(pair) for pair in self.touching_at_rest()}
+        self.held = self._held_at_start()
+        self._others: dict[tuple[HeldPiece, ...], HandPanel] = {self.held: self}
+
+    def _held_at_start(self) -> tuple[HeldPiece, ...]:
+        """Every stock that may change hands, in the grip that begins closed on its mount."""
+        machine = self.job.machine
+        closed = {grip.mount: grip.name for grip in machine.grips if grip.kind == "chuck" and grip.starts == "closed"}
+        return tuple(
+            HeldPiece(body.name, (closed[body.mount],) if body.mount in closed else (), machine_link, _rows(np.eye(4)))
+            for body in self.job.file.bodies if body.role == "stock" and machine.grips
+            for machine_link in [self.chain.mounts[body.mount].link]
+        )  # fmt: skip
+
+    def with_held(self, held: Sequence[HeldPiece] | None) -> HandPanel:
+        """The panel with the pieces in other hands; None: as they begin. Raises ValueError for what the job does not have."""
+        wanted = self.held if held is None else tuple(held)
+        if wanted not in self._others:
+            if len(self._others) > MOST_HELD:
+                self._others = {self.held: self}
+            self._others[wanted] = self._handed(wanted)
+        return self._others[wanted]
+
+    def _handed(self, held: tuple[HeldPiece, ...]) -> HandPanel:
+        if {item.piece for item in held} != {item.piece for item in self.held}:
+            raise ValueError("the pieces are not those of this job")
+        links, grips = {link.name for link in self.job.machine.links}, {grip.name for grip in self.job.machine.grips}
+        for item in held:
+            if item.link not in links or not set(item.grips) <= grips or not np.isfinite(np.array(item.matrix)).all():
+                raise ValueError(f"{item.piece} cannot be held so")
+        made = copy(self)
+        by_piece = {item.piece: item for item in held}
+        made.bodies = [
+            _moved_to(body, by_piece[body.name]) if body.role == "stock" and body.name in by_piece else body
+            for body in self.bodies
+        ]
+        made.pairs = [
+            pair for pair in pairs_of(made.bodies, self.chain, self.job.machine.ignore)
+            if not any(body.while_work == "spins" for body in pair)
+        ]  # fmt: skip
+        made.held, made._follower = held, None
+        made.at_rest = self.at_rest | {
+            frozenset((item.piece, body.label))
+            for item in held
+            for body in made.bodies
+            if body.link in self._lets_go(item) | self._holds(item)
+        }
+        return made
+
+    def _holds(self, item: HeldPiece) -> set[str]:
+        """The links that bear a grip that holds a piece beside its carrier."""
+        mounts = [self.chain.mounts[grip.mount].link for grip in self.job.machine.grips if grip.name in item.grips[1:]]
+        return {step.name for link in mounts for step in self.chain.path_to(link)[1:]}
+
+    def _lets_go(self, item: HeldPiece) -> set[str]:
+        """The links that bear the grip that a piece began in, once others have it: it lies in its open jaws, and is drawn out of them."""
+        first = next(body for body in self.job.file.bodies if body.name == item.piece)
+        grip = next((g for g in self.job.machine.grips if g.mount == first.mount and g.kind == "chuck"), None)
+        if grip is None or grip.name in item.grips:
+            return set()
+        return {step.name for step in self.chain.path_to(self.chain.mounts[first.mount].link)[1:]}
 
     def _full(self, rows: Floats) -> Floats:
         reference = self.job.machine.reference.get("1", {})
@@ -254,6 +351,7 @@ class HandPanel:
                 answer.said.append(f"{name} closes on ⌀{diameter:.2f}; it holds {grip.holds[0]:g} to {grip.holds[1]:g}")
         else:
             answer.told.append(f"{name} is open")
+        answer.held = self._holding(answer, grip, found[0] if found else None)
         if not grip.jaws or not grip.holds:
             return
         to = (found[2] if found else grip.holds[0]) if closes else grip.holds[1]
@@ -268,6 +366,30 @@ class HandPanel:
         answer.path += moved.path
         answer.values, answer.touching, answer.near = moved.values, moved.touching, answer.near + moved.near
         answer.over += moved.over
+
+    def _holding(self, answer: Moved, grip: Grip, gripped: str | None) -> tuple[HeldPiece, ...]:
+        """Who holds what once a grip has closed on a piece (None: has opened, or closed on nothing). The piece goes with the grip that
+        has held it longest; where it changes hands that is told."""
+        full = self._full(np.array([answer.values]))
+        made = []
+        for item in answer.held or self.held:
+            grips = tuple(name for name in item.grips if name != grip.name) + (
+                (grip.name,) if item.piece == gripped else ()
+            )
+            now = replace(item, grips=grips)
+            if grips and grips[0] != (item.grips[0] if item.grips else ""):
+                first = next(g for g in self.job.machine.grips if g.name == grips[0])
+                if first.kind == "chuck":
+                    now = now.carried(self.chain, self.chain.mounts[first.mount].link, full)
+                    answer.told.append(f"{item.piece} goes with {first.name} from here on")
+                    if left := sorted(self._lets_go(now)):
+                        answer.told.append(
+                            f"{item.piece} is not asked against {', '.join(left)}: it is drawn out of there"
+                        )
+            elif item.grips and not grips:
+                answer.said.append(f"{item.piece} is held by nobody")
+            made.append(now)
+        return tuple(made)
 
     def _grips(self, a: Body, b: Body) -> bool:
         """Whether one of two bodies is a jaw and the other stock."""

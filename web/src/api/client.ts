@@ -25,6 +25,7 @@ export type Result = Schemas["Result"];
 export type LibraryFile = Schemas["LibraryOut"];
 export type NewJob = Schemas["NewJob"];
 export type Moved = Schemas["MovedOut"];
+export type HeldPiece = Schemas["HeldPiece"];
 export type Feature = Schemas["FeatureOut"];
 export type Fault = Schemas["FaultOut"];
 export type Dropped = Schemas["DroppedOut"];
@@ -173,10 +174,10 @@ export const api = {
   },
   toolPicture: (revision: number, tool: object) => json<Schemas["PictureOut"]>(`/revisions/${revision}/setup/tool-picture`, "POST", { tool }),
   saveSetup: (revision: number, job: JobData, label: string, tools: object | null = null, anyway = false) => json<Job>(`/revisions/${revision}/setup/save`, "POST", { job, label, tools, anyway }),
-  move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean) =>
-    json<Moved>(`/revisions/${revision}/move`, "POST", { job, begin, end, tool, stop }),
-  block: (revision: number, job: JobData, values: number[], tool: number, block: string, stop: boolean, channel: number) =>
-    json<Moved>(`/revisions/${revision}/block`, "POST", { job, values, tool, block, stop, channel }),
+  move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean, held: HeldPiece[] | null) =>
+    json<Moved>(`/revisions/${revision}/move`, "POST", { job, begin, end, tool, stop, held }),
+  block: (revision: number, job: JobData, values: number[], tool: number, block: string, stop: boolean, channel: number, held: HeldPiece[] | null) =>
+    json<Moved>(`/revisions/${revision}/block`, "POST", { job, values, tool, block, stop, channel, held }),
   fits: (revision: number, machine: number) => json<Fit[]>(`/revisions/${revision}/fit/${machine}`),
   swap: (revision: number, machine: number) => json<Job>(`/revisions/${revision}/swap/${machine}`, "POST"),
   desk: (revision: number) => json<Desk>(`/revisions/${revision}/desk`),

@@ -1636,6 +1636,26 @@ export interface components {
                 string
             ][];
         };
+        /**
+         * HeldPiece
+         * @description A piece in the hand's grips: those that hold it (the first carries it), the link that carries it, and the matrix that takes its
+         *     place on the link it began on to that on this one.
+         */
+        HeldPiece: {
+            /** Piece */
+            piece: string;
+            /** Grips */
+            grips: string[];
+            /** Link */
+            link: string;
+            /** Matrix */
+            matrix: [
+                number,
+                number,
+                number,
+                number
+            ][];
+        };
         /** MetOut */
         MetOut: {
             /** A */
@@ -1677,6 +1697,11 @@ export interface components {
              * @default []
              */
             told: string[];
+            /**
+             * Held
+             * @default []
+             */
+            held: components["schemas"]["HeldPiece"][];
         };
         /** MoveIn */
         MoveIn: {
@@ -1698,6 +1723,8 @@ export interface components {
              * @default true
              */
             stop: boolean;
+            /** Held */
+            held?: components["schemas"]["HeldPiece"][] | null;
         };
         /** BlockIn */
         BlockIn: {
@@ -1724,6 +1751,8 @@ export interface components {
              * @default 0
              */
             channel: number;
+            /** Held */
+            held?: components["schemas"]["HeldPiece"][] | null;
         };
         /** FixtureOut */
         FixtureOut: {

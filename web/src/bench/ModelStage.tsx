@@ -39,12 +39,12 @@ export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, poi
       return;
     }
     scene.current = made;
-    made.stand({ values: hand?.values ?? replay.description.start ?? [], tool: hand?.tool ?? 0 });
+    made.stand({ values: hand?.values ?? replay.description.start ?? [], tool: hand?.tool ?? 0, held: hand?.held ?? null });
     // An edit brings a new model; the eye stays where it was.
     if (kept.current) made.lookFrom(kept.current.camera);
     else made.view(replay.description.bodies.some((body) => body.role !== "machine" && body.role !== "tool") ? "work" : "machine");
     const stop = hand?.subscribe(() => {
-      made.stand({ values: hand.values, tool: hand.tool });
+      made.stand({ values: hand.values, tool: hand.tool, held: hand.held });
       const met = hand.answer?.touching[0] ?? hand.answer?.near[0];
       made.light(hand.answer?.touching.flatMap(({ a, b }) => [a, b]) ?? [], met && hand.answer!.touching.length ? met.point : null);
     });

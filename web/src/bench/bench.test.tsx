@@ -15,7 +15,7 @@ const AXES: Description["axes"] = [
   { name: "X", travel: [-165, 40], type: "linear", diameter: true },
   { name: "C", travel: null, type: "rotary", diameter: false },
 ];
-const nothing: Omit<Moved, "values"> = { axes: ["X", "C"], touching: [], near: [], over: [], said: [], path: [], told: [] };
+const nothing: Omit<Moved, "values"> = { axes: ["X", "C"], touching: [], near: [], over: [], said: [], path: [], told: [], held: [] };
 
 /** A panel whose machine goes wherever it is sent, unless `met` says what it meets. */
 function panel(met: (end: number[]) => Partial<Moved> = () => ({})) {
@@ -81,7 +81,7 @@ describe("the hand panel", () => {
     expect(screen.getByRole("button", { name: "Open chuck" })).toHaveProperty("disabled", true);
     act(() => hand.set({ channel: 2 }));
     await user.click(screen.getByRole("button", { name: "Close chuck" }));
-    expect(block.mock.lastCall).toEqual([[0, 0, 5], 0, "M68", true, 2]);
+    expect(block.mock.lastCall).toEqual([[0, 0, 5], 0, "M68", true, 2, null]);
     expect(await screen.findByText(/chuck holds bar/)).toBeTruthy();
   });
 
@@ -90,7 +90,7 @@ describe("the hand panel", () => {
     expect(screen.getByRole("button", { name: "Run" })).toHaveProperty("disabled", true);
     await user.type(screen.getByLabelText("Block"), "G99{Enter}");
     await settled();
-    expect(block).toHaveBeenCalledWith([0, 0], 0, "G99", true, 0);
+    expect(block).toHaveBeenCalledWith([0, 0], 0, "G99", true, 0, null);
     expect(screen.getByText("G99 is not a code of this dialect")).toBeTruthy();
     await user.clear(screen.getByLabelText("Block"));
     await user.type(screen.getByLabelText("Block"), "G0 X1.");

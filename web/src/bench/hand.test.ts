@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import type { Moved } from "../api/client";
 import { Hand, type Panel } from "./hand";
 
-const answer = (values: number[], more: Partial<Moved> = {}): Moved => ({ axes: ["X", "Z"], values, touching: [], near: [], over: [], said: [], path: [], told: [], ...more });
+const answer = (values: number[], more: Partial<Moved> = {}): Moved => ({ axes: ["X", "Z"], values, touching: [], near: [], over: [], said: [], path: [], told: [], held: [], ...more });
 const settled = () => new Promise((done) => setTimeout(done, 5));
 
 /** A panel that stops Z at −10, as a table would. */
@@ -41,6 +41,29 @@ describe("the hand on the machine", () => {
     await settled();
     expect(hand.values).toEqual([40, 0]);
     expect(asked.length).toBeLessThan(4);
+  });
+
+  it("has pieces in the hands that grips put them in, takes that back too, and forgets it when the setup is another", async () => {
+    const held = (grip: string) => [{ piece: "bar", grips: [grip], link: grip, matrix: [] as never }];
+    const sent: unknown[] = [];
+    const panel: Panel = {
+      move: async (_from, to, _tool, _stop, now) => (sent.push(now), answer(to)),
+      block: async (values, _tool, block) => answer(values, { held: held(block) }),
+    };
+    const hand = new Hand([0, 0], panel);
+    await hand.run("M210");
+    hand.mark();
+    hand.send(0, 5);
+    await settled();
+    await hand.run("M10");
+    hand.send(0, 6);
+    await settled();
+    expect(sent).toEqual([held("M210"), held("M10")]);
+    hand.undo();
+    expect(hand.held).toEqual(held("M210"));
+    hand.letGo();
+    hand.undo();
+    expect(hand.held).toBe(null);
   });
 
   it("keeps what the control says of a typed block", async () => {

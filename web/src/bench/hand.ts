@@ -1,10 +1,11 @@
 // The hand on the machine: where it stands, what it met on the way, and the steps back. Kept out of React's render path.
 
-import type { Moved } from "../api/client";
+import type { HeldPiece, Moved } from "../api/client";
 
+/** `held`: who holds the pieces; null: as they begin. */
 export interface Panel {
-  move: (begin: number[], end: number[], tool: number, stop: boolean) => Promise<Moved>;
-  block: (values: number[], tool: number, block: string, stop: boolean, channel: number) => Promise<Moved>;
+  move: (begin: number[], end: number[], tool: number, stop: boolean, held: HeldPiece[] | null) => Promise<Moved>;
+  block: (values: number[], tool: number, block: string, stop: boolean, channel: number, held: HeldPiece[] | null) => Promise<Moved>;
 }
 
 const MOST_STEPS = 200;
@@ -17,7 +18,8 @@ export class Hand {
   sound = false;
   answer: Moved | null = null;
   failure = "";
-  private readonly back: number[][] = [];
+  held: HeldPiece[] | null = null;
+  private back: { values: number[]; held: HeldPiece[] | null }[] = [];
   private readonly listeners = new Set<() => void>();
   private wanted: number[] | null = null;
   private moving = false;
@@ -54,14 +56,15 @@ export class Hand {
 
   /** A step that can be taken back begins here: before a drag, a jog, a typed block. */
   mark(): void {
-    this.back.push([...this.values]);
+    this.back.push({ values: [...this.values], held: this.held });
     if (this.back.length > MOST_STEPS) this.back.shift();
   }
 
   undo(): void {
     const to = this.back.pop();
     if (!to) return;
-    this.values = to;
+    this.values = to.values;
+    this.held = to.held;
     this.answer = null;
     this.changed();
   }
@@ -83,14 +86,14 @@ export class Hand {
     while (this.wanted) {
       const to = this.wanted;
       this.wanted = null;
-      await this.take(this.panel.move(this.values, to, this.tool, this.stop));
+      await this.take(this.panel.move(this.values, to, this.tool, this.stop, this.held));
     }
     this.moving = false;
   }
 
   async run(block: string): Promise<void> {
     this.mark();
-    await this.take(this.panel.block(this.values, this.tool, block, this.stop, this.channel));
+    await this.take(this.panel.block(this.values, this.tool, block, this.stop, this.channel, this.held));
   }
 
   private async take(coming: Promise<Moved>): Promise<void> {
@@ -99,11 +102,19 @@ export class Hand {
       if (this.sound && answer.touching.length && !this.answer?.touching.length) knock();
       this.answer = answer;
       this.values = answer.values;
+      if (answer.held?.length) this.held = answer.held;
       this.failure = "";
     } catch (error) {
       this.failure = (error as Error).message;
       this.wanted = null;
     }
+    this.changed();
+  }
+
+  /** What is clamped is another now: the pieces are where they begin, and no step leads back to other hands. */
+  letGo(): void {
+    this.held = null;
+    this.back = this.back.map(({ values }) => ({ values, held: null }));
     this.changed();
   }
 

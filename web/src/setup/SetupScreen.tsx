@@ -81,14 +81,15 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     () =>
       start
         ? new Hand(start, {
-            move: (from, to, tool, stop) => api.move(revision, latest.current, from, to, tool, stop),
-            block: (values, tool, block, stop, channel) => api.block(revision, latest.current, values, tool, block, stop, channel),
+            move: (from, to, tool, stop, held) => api.move(revision, latest.current, from, to, tool, stop, held),
+            block: (values, tool, block, stop, channel, held) => api.block(revision, latest.current, values, tool, block, stop, channel, held),
           })
         : null,
     // One hand for the screen: an edit of the setup does not put the machine back home.
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [revision, !!start],
   );
+  useEffect(() => hand?.letGo(), [hand, now]); // an edit of the setup puts every piece back where it is clamped
   const mounts = useMemo(() => replay?.description.mounts?.filter((mount) => mount.takes === "work") ?? [], [replay]);
   const worked = useMemo(() => [chosen], [chosen]);
   const body = bodyOf(job, chosen);

@@ -2,10 +2,11 @@
 
 import * as THREE from "three";
 
+import type { HeldPiece } from "../api/client";
 import { STOP, toolColour } from "../look";
 import type { Replay } from "../replay/replay";
 import { mark, markable } from "./contactMark";
-import type { Skeleton } from "./skeleton";
+import { matrix, type Skeleton } from "./skeleton";
 
 export type Showing = "shown" | "ghost" | "hidden";
 
@@ -19,6 +20,7 @@ export interface Body {
   name: string;
   label: string;
   role: string;
+  link: string; // that it begins on
   tool: number;
   there: [number, number] | null;
 }
@@ -53,7 +55,7 @@ export class Bodies {
       const mesh = new THREE.Mesh(geometry, material);
       skeleton.of(body.link)!.add(mesh);
       const label = body.role === "tool" ? `${replay.called(body.tool)} ${body.name}` : body.name;
-      this.all.push({ mesh, name: body.name, label, role: body.role, tool: body.tool, there: body.there ?? null });
+      this.all.push({ mesh, name: body.name, label, role: body.role, link: body.link, tool: body.tool, there: body.there ?? null });
       const first: Record<string, Showing> = { machine: replay.motionCount ? "ghost" : "shown", design: replay.motionCount ? "hidden" : "ghost", access: "ghost" };
       this.showing.set(label, first[body.role] ?? "shown");
     }
@@ -100,6 +102,19 @@ export class Bodies {
   /** What stands in the way of an eye or a click. */
   get solid(): Body[] {
     return this.all.filter(({ mesh }) => mesh.visible && !(mesh.material as THREE.Material).transparent);
+  }
+
+  /** Put stock into the hands that hold it; null: back where it begins. */
+  hold(held: HeldPiece[] | null): void {
+    for (const { mesh, name, role, link } of this.all) {
+      if (role !== "stock") continue;
+      const now = held?.find(({ piece }) => piece === name);
+      this.skeleton.of(now?.link ?? link)!.add(mesh);
+      mesh.matrixAutoUpdate = false;
+      if (now) mesh.matrix.copy(matrix(now.matrix));
+      else mesh.matrix.identity();
+      mesh.matrixWorldNeedsUpdate = true;
+    }
   }
 
   paint(moment: Moment): void {

@@ -6,6 +6,7 @@ import * as THREE from "three";
 import { Bodies, type Body, type Showing } from "./bodies";
 import { place } from "./contactMark";
 import { PAPER, STOP } from "../look";
+import type { HeldPiece } from "../api/client";
 import type { CutBefore, Replay } from "../replay/replay";
 import { Eye, type View } from "./eye";
 import { ToolPaths } from "./paths";
@@ -27,6 +28,7 @@ export type Picked =
 export interface Stance {
   values: number[];
   tool: number;
+  held: HeldPiece[] | null; // the pieces in the hand's grips; null: as they begin
 }
 
 /** A place pointed at on a body: its triangle, and the point in the frame of its link. */
@@ -126,6 +128,7 @@ export class StageScene {
   /** Stand the machine by hand; null gives it back to the program. */
   stand(stance: Stance | null): void {
     this.stance = stance;
+    this.bodies.hold(stance?.held ?? null);
     this.show(this.time);
   }
 
