@@ -112,7 +112,7 @@ class Setups(WithShop):
         at = f"/revisions/{revision.pk}"
         for block in ("G0 W=-492.", "M168", "M69", "G0 W=0."):
             told = self.post(f"{at}/block", job=job, values=values, block=block, channel=2, held=held).json()
-            self.assertEqual(told["touching"], [], block)
+            self.assertEqual((told["touching"], told["near"]), ([], []), block)
             values, held = told["values"], told["held"] or held
         self.assertEqual(
             [(item["piece"], item["grips"], item["link"]) for item in held],

@@ -197,9 +197,12 @@ class HandPanel:
         return made
 
     def _holds(self, item: HeldPiece) -> set[str]:
-        """The links that bear a grip that holds a piece beside its carrier."""
-        mounts = [self.chain.mounts[grip.mount].link for grip in self.job.machine.grips if grip.name in item.grips[1:]]
-        return {step.name for link in mounts for step in self.chain.path_to(link)[1:]}
+        """The links that bear a grip that holds a piece beside its carrier, and the jaws of all that hold it."""
+        holding = [grip for grip in self.job.machine.grips if grip.name in item.grips]
+        jaws = {axis for grip in holding if grip.jaws for axis in grip.jaws.axes}
+        mounts = [self.chain.mounts[grip.mount].link for grip in holding if grip.name in item.grips[1:]]
+        bearing = {step.name for link in mounts for step in self.chain.path_to(link)[1:]}
+        return bearing | {link.name for link in self.job.machine.links if link.joint and link.joint.axis in jaws}
 
     def _lets_go(self, item: HeldPiece) -> set[str]:
         """The links that bear the grip that a piece began in, once others have it: it lies in its open jaws, and is drawn out of them."""

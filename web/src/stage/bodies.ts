@@ -104,11 +104,12 @@ export class Bodies {
     return this.all.filter(({ mesh }) => mesh.visible && !(mesh.material as THREE.Material).transparent);
   }
 
-  /** Put stock into the hands that hold it; null: back where it begins. */
+  /** Put stock into the hands that hold it, and its design with it; null: back where they begin. */
   hold(held: HeldPiece[] | null): void {
+    const begins = new Map(this.all.filter(({ role }) => role === "stock").map(({ name, link }) => [name, link]));
     for (const { mesh, name, role, link } of this.all) {
-      if (role !== "stock") continue;
-      const now = held?.find(({ piece }) => piece === name);
+      if (role !== "stock" && role !== "design") continue;
+      const now = held?.find(({ piece }) => (role === "stock" ? piece === name : begins.get(piece) === link));
       this.skeleton.of(now?.link ?? link)!.add(mesh);
       mesh.matrixAutoUpdate = false;
       if (now) mesh.matrix.copy(matrix(now.matrix));
