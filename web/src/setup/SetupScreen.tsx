@@ -172,7 +172,11 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
         if (!("datum" in value)) continue;
         const at = value as { datum: [number, number, number]; mount: string };
         const own = mounts.find((entry) => entry.name === at.mount);
-        if (own) found.push({ name: channel ? `${channel} ${name}` : name, link: own.link, matrix: shifted(own.matrix, at.datum) });
+        if (!own) continue;
+        const made = { name: channel ? `${channel} ${name}` : name, link: own.link, matrix: shifted(own.matrix, at.datum) };
+        const there = found.find((known) => known.link === made.link && String(known.matrix) === String(made.matrix));
+        if (there) there.name += `, ${made.name}`; // two channels' own of one place
+        else found.push(made);
       }
     }
     return found;
