@@ -78,11 +78,25 @@ def ring_intervals(direction, outline, first, last, z, r, dz, dr, u, v, span, ou
                     count += 1
         return count
     # u is the other lateral place, v the ray's z.
-    if not hull_span(outline, first, last, z, r, dz, dr, v, False, span):
+    if not ring_at(outline, first, last, z, r, dz, dr, v, span):
         return 0
+    return across(span[0], span[1], u, out)
+
+
+@njit(cache=True, error_model="numpy")
+def ring_at(outline, first, last, z, r, dz, dr, level, span):
+    """The inner and outer radius (span (2,)) of the ring at a place along the axis. Returns whether there is one."""
+    if not hull_span(outline, first, last, z, r, dz, dr, level, False, span):
+        return False
     inner, outer = span[0], span[1]
     if inner < 0.0:
-        inner, outer = (0.0, max(outer, -inner)) if outer > 0.0 else (-outer, -inner)
+        span[0], span[1] = (0.0, max(outer, -inner)) if outer > 0.0 else (-outer, -inner)
+    return True
+
+
+@njit(cache=True, error_model="numpy")
+def across(inner, outer, u, out):
+    """The intervals of `ring_intervals` on a ray that passes the axis at a distance u, of a ring between two radii."""
     out[2, 0] = inner
     if outer <= abs(u):
         return 0
@@ -178,7 +192,7 @@ def _cut_tile(
     tile_u0 = (tile % tiles_u) * TILE
     tile_v0 = (tile // tiles_u) * TILE
     capacity = capacity_of[tile]
-    span, out = np.empty(2), np.empty((3, 2))
+    span, ring, out = np.empty(2), np.empty(2), np.empty((3, 2))
     centre_w = centre[direction] if direction != 2 else 0.0
     edited = False
     for entry in range(first, last):
@@ -194,7 +208,8 @@ def _cut_tile(
             continue
         for iv in range(tile_v0, min(tile_v0 + TILE, counts[axis_v])):
             v = origin[axis_v] + (iv + 0.5) * step[axis_v]
-            if direction != 2 and (v < z_lo or v > z_hi):
+            # Rays across the axis at one place along it meet the same ring.
+            if direction != 2 and (v < z_lo or v > z_hi or not ring_at(outlines, begin, end, z, r, dz, dr, v, ring)):
                 continue
             for iu in range(tile_u0, min(tile_u0 + TILE, counts[axis_u])):
                 ray = (iv - tile_v0) * TILE + iu - tile_u0
@@ -207,11 +222,16 @@ def _cut_tile(
                 other = v - centre[1] if direction == 2 else v
                 if direction == 2:
                     away = math.sqrt(lateral * lateral + other * other)
-                    if away > reach or away < hole:
+                    if away > reach or away < hole or lo[base] >= z_hi or hi[base + count - 1] <= z_lo:
                         continue
-                elif abs(lateral) >= reach:
-                    continue
-                found = ring_intervals(direction, outlines, begin, end, z, r, dz, dr, lateral, other, span, out)
+                    found = ring_intervals(direction, outlines, begin, end, z, r, dz, dr, lateral, other, span, out)
+                else:
+                    if abs(lateral) >= ring[1]:
+                        continue
+                    widest = max(abs(lo[base] - centre_w), abs(hi[base + count - 1] - centre_w))
+                    if lateral * lateral + widest * widest <= ring[0] * ring[0]:
+                        continue  # all that stands on this ray lies within the ring
+                    found = across(ring[0], ring[1], lateral, out)
                 for k in range(found):
                     low, high = out[k, 0] + centre_w, out[k, 1] + centre_w
                     if not _overlaps(lo, hi, base, count, low, high):
