@@ -329,7 +329,7 @@ class Running(WithShop):
         for failure, says in ((MemoryError("choose a coarser resolution"), "coarser"), (OSError(28, "No space left on device"), "space"),
                               (ZeroDivisionError("x"), "fault of the program")):  # fmt: skip
             row = Rehearsal.objects.create(revision=revision, created_by=self.ines)
-            with mock.patch("jobs.tasks.rehearse", side_effect=failure), suppress(ZeroDivisionError):
+            with mock.patch("jobs.tasks.rehearse_step", side_effect=failure), suppress(ZeroDivisionError):
                 run_rehearsal(row.pk)
             row.refresh_from_db()
             self.assertEqual(row.state, "failed")
