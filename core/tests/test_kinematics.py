@@ -18,7 +18,7 @@ from bluntmirror.program.frames import tilted_plane
 from bluntmirror.rehearsal import check_program, rehearse
 from bluntmirror.timeline.reel import make_knots
 
-from .machines import MACHINES, TOOLS, job_on, tool_by_hand
+from .machines import MACHINES, TOOLS, job_on, linear, link, rotary, tool_by_hand
 from .test_machine import WithFolder
 
 HEAD = "G17 G21 G40 G49 G80 G90 G94\nT1 M6\nG54 S5000 M3\n"
@@ -98,6 +98,40 @@ class Inverse(unittest.TestCase):
                 rotary = [turn.column for turn in solver.turns]
                 apart = [max(abs(math.remainder(s[c] - values[i, c], 360)) for c in rotary) for s in found]
                 self.assertLess(min(apart), 1e-5)
+
+    def test_a_slide_beside_x_y_z_stays_where_it_stands(self) -> None:
+        # A slanted pallet slide U under the table's C: where U stands, a plain move and one under tip control agree at C0, and the
+        # work turns about where U has taken the table.
+        aside = np.array([0.6, 0.8, 0.0])
+        links = [
+            link("bed"),
+            link("pallet", "bed", linear("U", aside.tolist())), link("table", "pallet", rotary("C", [0, 0, 1], [0, 0, 0])),
+            link("x", "bed", linear("X", [1, 0, 0])), link("y", "x", linear("Y", [0, 1, 0])), link("z", "y", linear("Z", [0, 0, 1])),
+        ]  # fmt: skip
+        mounts = [
+            {"name": "spindle", "link": "z", "takes": "tool"},
+            {"name": "table", "link": "table", "takes": "work"},
+        ]
+        axes = ["X", "Y", "Z", "C", "U"]
+        machine = {"format": "blunt-mirror/machine@1", "name": "pallet", "links": links, "mounts": mounts,
+                   "channels": [{"number": 1, "axes": axes}]}  # fmt: skip
+        chain = Chain(MachineFile.model_validate(machine))
+        solver = Kinematics(chain, chain.mount_of("tool"), chain.mount_of("work"), axes)
+        rng = np.random.default_rng(7)
+        values = rng.uniform(-200, 200, (50, 5))
+        flat = values.copy()
+        flat[:, 3] = 0.0
+        np.testing.assert_allclose(solver.zero_places(flat, np.zeros(50)), flat[:, :3], atol=1e-9)
+        for row in values:
+            place, slide = rng.uniform(-100, 100, 3), row[4] * aside
+            expected = slide + rotation_about([0, 0, 1], row[3]) @ (place - slide)
+            reached = solver.reach(row, place, 0.0)
+            assert reached
+            np.testing.assert_allclose(reached[:3], expected, atol=1e-9)
+            np.testing.assert_allclose(solver.zero_place(reached, 0.0), place, atol=1e-9)
+            np.testing.assert_allclose(
+                solver.reach_all(row[None], place[None], np.zeros(1))[0, :3], expected, atol=1e-9
+            )
 
     def test_what_no_setting_gives_is_out_of_reach(self) -> None:
         self.assertEqual(kinematics("horizontal").directions_for(np.array([0, 0.3, 1.0]), [0.0] * 4), [])
