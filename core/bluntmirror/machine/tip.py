@@ -62,6 +62,7 @@ class Kinematics:
         self._others = np.array([float((standing or {}).get(axis, 0.0)) for axis in others])
         order = [*self.axes, *others]
         self._order = order
+        self._elsewhere: dict[tuple[tuple[str, float], ...], Kinematics] = {}
         self._make = lambda standing: Kinematics(chain, tool, work, axes, standing)
         self._rows = screws.rows.copy()
         self._rows[:, 1] = [order.index(chain.axes[int(column)]) for column in screws.rows[:, 1]]
@@ -97,8 +98,11 @@ class Kinematics:
         return {axis: float(self._others[self._order.index(axis) - len(self.axes)]) for axis in names}
 
     def standing_at(self, values: dict[str, float]) -> Kinematics:
-        """The same with other channels' axes elsewhere."""
-        return self._make({**self.standing, **values})
+        """The same with other channels' axes elsewhere; each is made once."""
+        key = tuple(sorted(values.items()))
+        if key not in self._elsewhere:
+            self._elsewhere[key] = self._make({**self.standing, **values})
+        return self._elsewhere[key]
 
     def _start(self, values: Sequence[float] | Floats) -> Floats:
         """The point of the work at the zero place (0, 0, 0), with the slides where `values` have them."""
