@@ -40,6 +40,14 @@ class Behind(Refused):
     """Somebody has kept another revision since the one that is being saved from was opened."""
 
 
+def named(files: list[UploadedFile], names: list[str]) -> None:
+    """Give uploaded files the names that they have in their folder. Raises Refused where there are not as many."""
+    if names and len(names) != len(files):
+        raise Refused(f"{len(files)} files came with {len(names)} names")
+    for file, name in zip(files, names, strict=False):
+        file._name = name  # type: ignore[attr-defined]  # by `name` it would lose its folder
+
+
 def take_in(organisation: Organisation, user: AbstractBaseUser, files: list[UploadedFile], label: str = "") -> Revision:
     """A zip, or a folder's files with their relative names, as a new revision of the job named in job.json.
 

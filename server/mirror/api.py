@@ -195,7 +195,10 @@ def rehearse_route(request: HttpRequest, number: int) -> Any:
 
 
 @api.post("/jobs", response=JobOut)
-def new_job(request: HttpRequest, files: File[list[UploadedFile]]) -> Any:
+def new_job(request: HttpRequest, files: File[list[UploadedFile]], names: Form[tuple[str, ...]] = ()) -> Any:  # type: ignore[assignment]
+    """A job or a route: a zip, or the files of a folder with their `names` in it, in the same order (a file's own name loses its folder
+    on the way)."""
+    services.named(files, list(names))  # type: ignore[arg-type]
     revision = services.take_in(_organisation(request), request.user, files)  # type: ignore[arg-type]
     return _job_out(revision.job)
 

@@ -157,6 +157,16 @@ class Routes(WithShop):
         answer = self.client.post("/api/jobs", {"files": route_zip(("op5", BLANK), ("op10", BLANK))})
         self.assertIn("has the steps op10, op20", answer.json()["detail"])
 
+    def test_a_route_comes_as_a_folder_too(self) -> None:
+        with zipfile.ZipFile(route_zip(("op10", BLANK), ("op20", CARRIED))) as bundle:
+            names = bundle.namelist()
+            files = [SimpleUploadedFile(name.rpartition("/")[2], bundle.read(name)) for name in names]
+        answer = self.client.post("/api/jobs", {"files": files, "names": names})
+        self.assertEqual((answer.status_code, answer.json().get("step")), (200, "op10"), answer.content)
+        self.assertEqual([s["name"] for s in self.steps()], ["op10", "op20"])
+        answer = self.client.post("/api/jobs", {"files": [SimpleUploadedFile("job.json", b"{}")], "names": ["a", "b"]})
+        self.assertEqual((answer.status_code, answer.json()["detail"]), (422, "1 files came with 2 names"))
+
     def test_a_step_is_changed_like_any_job_and_keeps_to_its_route(self) -> None:
         self.take_in()
         self.take_in()  # the same again is no revision

@@ -261,6 +261,21 @@ class Uploads(WithShop):
         self.assertEqual(answer.status_code, 200, answer.content)
         self.assertEqual(answer.json()["revisions"][0]["machine"], "VM-3 unit 17")
 
+    def test_a_folder_keeps_its_folders(self) -> None:
+        data = json.loads((SLOT / "job.json").read_text())
+        data["programs"][0]["main"] = "nc/O1001.nc"
+        made = {"job.json": json.dumps(data).encode(), "nc/O1001.nc": (SLOT / "O1001.nc").read_bytes()}
+        made |= {name: (SLOT / name).read_bytes() for name in ("machine.json", "tools.json")}
+        files = [SimpleUploadedFile(name.rpartition("/")[2], content) for name, content in made.items()]
+        answer = self.client.post("/api/jobs", {"files": files, "names": list(made)})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        revision = answer.json()["revisions"][0]["id"]
+        kept = self.client.get(f"/api/revisions/{revision}/files/nc/O1001.nc")
+        self.assertEqual(kept.content, made["nc/O1001.nc"])
+        for out in ("../O1001.nc", "/etc/O1001.nc"):
+            refused = self.client.post("/api/jobs", {"files": files[:1], "names": [out]})
+            self.assertEqual((refused.status_code, "leaves the job folder" in refused.json()["detail"]), (422, True))
+
     def test_no_job_in_it(self) -> None:
         self.assertIn("job.json", self.refused(SimpleUploadedFile("O1.nc", b"M30")))
 

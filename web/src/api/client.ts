@@ -126,7 +126,10 @@ export const api = {
   jobs: () => json<Job[]>("/jobs"),
   upload: async (files: { file: File; name: string }[]) => {
     const form = new FormData();
-    for (const { file, name } of files) form.append("files", file, name);
+    for (const { file, name } of files) {
+      form.append("files", file, name);
+      form.append("names", name); // the file's own loses its folder on the way
+    }
     return (await ask("/jobs", { method: "POST", body: form })).json() as Promise<Job>;
   },
   compose: async (spec: NewJob, files: File[]) => {

@@ -65,7 +65,11 @@ export interface paths {
         /** List Jobs */
         get: operations["mirror_api_list_jobs"];
         put?: never;
-        /** New Job */
+        /**
+         * New Job
+         * @description A job or a route: a zip, or the files of a folder with their `names` in it, in the same order (a file's own name loses its folder
+         *     on the way).
+         */
         post: operations["mirror_api_new_job"];
         delete?: never;
         options?: never;
@@ -2691,6 +2695,11 @@ export interface operations {
                 "multipart/form-data": {
                     /** Files */
                     files: string[];
+                    /**
+                     * Names
+                     * @default []
+                     */
+                    names?: string[];
                 };
             };
         };

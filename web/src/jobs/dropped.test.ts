@@ -32,6 +32,9 @@ describe("what was dropped", () => {
     expect(names(rooted(dropped("a/old/job.json", "a/job.json", "a/O1.nc")))).toEqual(["old/job.json", "job.json", "O1.nc"]);
     expect(names(rooted(dropped("a/myjob.json", "a/O1.nc")))).toEqual(["a/myjob.json", "a/O1.nc"]);
   });
+  it("is named from the folder of a route, with every step in it", () => {
+    expect(names(rooted(dropped("lid/op10/job.json", "lid/route.json", "lid/op20/job.json")))).toEqual(["op10/job.json", "route.json", "op20/job.json"]);
+  });
   it("keeps a zip as it is", async () => {
     expect(names(await filesOf([item(entry("job.zip"))]))).toEqual(["job.zip"]);
   });

@@ -2,14 +2,13 @@
 
 export interface Dropped {
   file: File;
-  name: string; // relative to the folder that holds job.json
+  name: string; // relative to the folder that holds job.json, or route.json
 }
 
-/** Names made relative to the folder of the outermost job.json; what lies outside that folder is left out. */
+/** Names made relative to the folder of the outermost job.json or route.json; what lies outside that folder is left out. */
 export function rooted(found: Dropped[]): Dropped[] {
-  const jobs = found.filter(({ name }) => name === "job.json" || name.endsWith("/job.json"));
-  const outermost = jobs.sort((a, b) => a.name.length - b.name.length)[0];
-  const root = outermost ? outermost.name.slice(0, -"job.json".length) : "";
+  const folders = found.map(({ name }) => /^(.*\/)?(?:job|route)\.json$/.exec(name)).filter((match) => match !== null).map((match) => match[1] ?? "");
+  const root = folders.sort((a, b) => a.length - b.length)[0] ?? "";
   return found.filter(({ name }) => name.startsWith(root)).map(({ file, name }) => ({ file, name: name.slice(root.length) }));
 }
 
