@@ -27,6 +27,20 @@ class Mutant:
 
 
 MUTANTS = [
+    Mutant("lengths that may be left out stay inches", "job/models.py", "LENGTH in info.metadata or marked(info.annotation)",
+           "LENGTH in info.metadata", "tests.test_contract.Inches"),
+    Mutant("which side of an edge a ray passes is rounded", "material/ray_kernel.py", "    if abs(value) > SIDE_SURE * (abs(left) + abs(right)):",
+           "    if True:", "tests.test_twins.Solids"),
+    Mutant("tip control is always over the first spindle's work", "program/control.py", "            self.works = name\n", "            pass\n",
+           "tests.test_channels.SwivellingHead"),
+    Mutant("a slide beside X Y Z goes back to zero under tip control", "machine/tip.py", "        if not len(self._slides):", "        if True:",
+           "tests.test_kinematics.Inverse"),
+    Mutant("who cut what is lost between steps", "rehearsal/routing.py", "    job.cut_before = {key: item.cut for key, item in taken.items()}\n", "",
+           "tests.test_route.Routes.test_who_cut_what_comes_along_through_every_step"),
+    Mutant("a piece stays where it was when the hand's grip takes it", "rehearsal/handling.py", "        if link == self.link:\n            return self",
+           "        if True:\n            return self", "tests.test_setup.GripsByHand"),
+    Mutant("a ring is asked about where none stands", "material/ring_kernel.py", "                    if abs(lateral) >= ring[1]:",
+           "                    if abs(lateral) >= ring[0]:", "tests.test_lathe"),
     Mutant("nobody waits for anybody", "timeline/clock.py", "            late[channel] += last - arrival[channel]", "            pass",
            "tests.test_channels.Clock"),
     Mutant("a change of hands does not keep the place", "machine/placement.py", "        row = values[None]", "        row = 0.0 * values[None]",

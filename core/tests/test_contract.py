@@ -1,5 +1,6 @@
 """The open contract: the two worked jobs, and the command line's exit status, files and one-line errors."""
 
+import copy
 import csv
 import importlib.util
 import io
@@ -12,14 +13,18 @@ import unittest
 import zipfile
 from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
+from typing import Any
 from xml.etree import ElementTree
 
 import jsonschema
 import trimesh
 
 from bluntmirror.cli import main
+from bluntmirror.job.models import JobFile, MachineFile, ToolsFile, in_millimetres
 
 from .build import HEAD, JOBS, slot_job
+from .channels import gripping
+from .inches import files_in_inches
 
 
 def run(*words: object) -> tuple[int, str, str]:
@@ -90,6 +95,58 @@ class Published(unittest.TestCase):
         schema = json.loads((Path(__file__).parents[2] / "docs" / "formats" / "verdict.schema.json").read_text())
         for job in ("slot-clear", "slot-flawed"):
             jsonschema.validate(json.loads(run("verify", JOBS / job, "--format", "json")[1]), schema)
+
+
+class Inches(unittest.TestCase):
+    """Every length of a file in inches is turned into millimetres, those that may be left out too."""
+
+    MILL = {"diameter": 10, "flute_length": 20, "reach": 40, "shank_diameter": 12}
+    TOOLS = [
+        {"number": n, "length": 90, "cutter": cutter, "registers": {"H": 90, "D": 5}, "offset": [1, 2],
+         "holder": {"segments": [{"diameter": 30, "to_diameter": 40, "length": 20}]}, "limits": {"feed_per_tooth": [0.01, 0.2]}}
+        for n, cutter in enumerate([
+            MILL | {"type": "end-mill", "corner_radius": 1}, MILL | {"type": "ball-mill"}, MILL | {"type": "drill", "point_angle": 118},
+            MILL | {"type": "chamfer-mill", "tip_diameter": 1, "angle": 90}, MILL | {"type": "t-slot"}, MILL | {"type": "tap", "pitch": 1.5},
+            MILL | {"type": "dovetail", "angle": 60}, MILL | {"type": "reamer"}, MILL | {"type": "profile", "profile": [[0, 0], [4, 2], [4, 20]]},
+            {"type": "insert", "shape": "C", "inscribed_circle": 12.7, "nose_radius": 0.8, "lead_angle": 95},
+            {"type": "groove", "width": 3, "nose_radius": 0.2, "reach": 14}, {"type": "thread-insert", "pitch": 2, "reach": 20},
+        ], 1)
+    ]  # fmt: skip
+    SHAPES = [
+        {"type": "revolve", "profile": [[0, 0], [10, 0], [10, 30]], "at": [1, 2, 3], "turn": [0, 90, 0]},
+        {"type": "extrude", "outline": [[0, 0], [10, 0], [10, 30]], "height": 12}, {"type": "tube", "outer": 30, "inner": 10, "length": 50},
+        {"type": "box", "size": [1, 2, 3]}, {"type": "cylinder", "diameter": 5, "length": 6},
+    ]  # fmt: skip
+
+    def same(self, one: Any, other: Any, place: str = "") -> None:
+        if isinstance(one, dict):
+            for key in one:
+                self.same(one[key], other[key], f"{place}.{key}")
+        elif isinstance(one, list | tuple):
+            for i, (a, b) in enumerate(zip(one, other, strict=True)):
+                self.same(a, b, f"{place}[{i}]")
+        elif isinstance(one, float):
+            self.assertAlmostEqual(one, other, places=9, msg=place)
+        elif not place.endswith(".units"):
+            self.assertEqual(one, other, place)
+
+    def test_tools_and_shapes(self) -> None:
+        job = {"format": "blunt-mirror/job@1", "name": "j", "machine": "m", "tools": "t", "programs": [{"main": "p"}],
+               "bodies": [{"name": "vise", "role": "fixture", "mount": "table", "at": [4, 5, 6], "shapes": self.SHAPES}],
+               "work_offsets": {"G54": {"X": -10, "B": 30}, "G55": {"datum": [1, 2, 3], "mount": "table"}},
+               "checks": {"near": 2, "pairs": [{"between": ["vise", "tool"], "near": 0.5}]}}  # fmt: skip
+        machine = gripping()
+        machine["codes"]["M25"] = {"does": "push", "grip": "main chuck", "most": 60}
+        machine["unit"] = {"label": "7", "work_offsets": {"G54": {"X": -100, "C": 45}}}
+        tools = {"format": "blunt-mirror/tools@1", "tools": self.TOOLS}
+        machine, tools, job = json.loads(json.dumps((machine, tools, job)))
+        told = copy.deepcopy((machine, tools, job))
+        files_in_inches(*told)
+        for kind, own, inches in zip((MachineFile, ToolsFile, JobFile), (machine, tools, job), told, strict=True):
+            self.same(
+                in_millimetres(kind.model_validate(own), 1.0).model_dump(),
+                in_millimetres(kind.model_validate(inches), 25.4).model_dump(),
+            )
 
 
 class Unreadable(unittest.TestCase):

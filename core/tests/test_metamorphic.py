@@ -20,26 +20,12 @@ from scipy.spatial.transform import Rotation
 from bluntmirror.job import open_job
 from bluntmirror.rehearsal import rehearse
 
+from .inches import files_in_inches
 from .shop import folders
 
 Json = dict[str, Any]
 RESOLUTION = 1.5
 SAME_MM, SAME_SHARE = 0.5, 0.08  # amounts of a coarse grid that stands otherwise: a third of a cell
-LENGTHS = {
-    *("at", "size", "diameter", "length", "outer", "inner", "profile", "outline", "height"),
-    *("reach", "holds", "least", "box", "drawn", "most"),
-    *(
-        "shank_diameter",
-        "flute_length",
-        "corner_radius",
-        "tip_diameter",
-        "to_diameter",
-        "inscribed_circle",
-        "nose_radius",
-    ),
-    *("width", "pitch", "offset", "registers", "feed_per_tooth", "datum"),
-    *("resolution", "gouge", "excess", "near", "near_stock"),
-}
 COMMENT = "(one more comment)"
 
 
@@ -97,38 +83,7 @@ def in_a_subfolder(told: Told) -> None:
 
 def in_inches(told: Told) -> None:
     """All three files in inches. Meshes and drawings keep their own numbers."""
-
-    def inch(value: Any) -> Any:
-        if isinstance(value, dict):
-            return {key: inch(v) for key, v in value.items()}
-        return [inch(v) for v in value] if isinstance(value, list) else value if value is None else value / 25.4
-
-    def walk(item: Any) -> None:
-        """Every value under a key that names a length, but where it is the place of axes."""
-        for key, value in item.items() if isinstance(item, dict) else enumerate(item):
-            if key in LENGTHS and not (key == "at" and isinstance(value, dict)):
-                item[key] = inch(value)
-            elif isinstance(value, dict | list):
-                walk(value)
-
-    joints = [link["joint"] for link in told.machine["links"] if link.get("joint")]
-    linear = {joint["axis"] for joint in joints if joint["type"] == "linear"}
-    for file in (told.machine, told.tools, told.job):
-        walk(file)
-        file["units"] = "inch"
-    for joint in joints:
-        if joint["type"] == "linear":
-            joint.update({key: inch(joint[key]) for key in ("travel", "rapid", "accel") if key in joint})
-    change = told.machine.get("tool_change", {})
-    for values in [*told.machine.get("reference", {}).values(), change.get("at", {})]:
-        values.update({axis: v / 25.4 for axis, v in values.items() if axis in linear})
-    for act in told.machine.get("codes", {}).values():
-        if act.get("axis") in linear and act.get("to") is not None:
-            act["to"] = inch(act["to"])
-    for entry in [told.job, *told.job["programs"]]:
-        for values in (entry.get("work_offsets") or {}).values():
-            if "datum" not in values:
-                values.update({axis: v / 25.4 for axis, v in values.items() if axis[0] not in "ABC"})
+    files_in_inches(told.machine, told.tools, told.job)
 
 
 def turned(about: int) -> Any:
