@@ -312,6 +312,7 @@ class TurnedSweeps(unittest.TestCase):
     @given(st.integers(0, 1_000_000))
     @example(179)  # met for a thirtieth of the motion, while a cone's flank comes near again later
     @example(520)
+    @example(2777)  # a slab of 0.05 mm passes the ray in a thousandth of a way of 186 mm
     @settings(max_examples=60, deadline=None)
     def test_a_sweep_on_a_ray_beside_very_many_poses(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
@@ -326,10 +327,12 @@ class TurnedSweeps(unittest.TestCase):
         steps = TurnedBatch(
             tip, way, np.zeros(1, np.int64), np.zeros(1, np.int64), np.zeros(1, np.int32), axis, turn
         ).search_steps(np.array([25.0]))
-        met, low, high, _ = swept_meet(slab, 0, tip, way, axis, turn, 0, int(steps[0]), u, v, direction)
+        met, low, high, when = swept_meet(slab, 0, tip, way, axis, turn, 0, int(steps[0]), u, v, direction)
         lowest, highest = np.inf, -np.inf
         origin = {0: [0, u, v], 1: [u, 0, v], 2: [u, v, 0]}[direction]
-        for t in np.linspace(0, 1, 601):
+        # A thin slab on a long way passes the ray between two of these: the moment that was found is looked at more closely.
+        closer = np.linspace(max(0.0, when - 0.002), min(1.0, when + 0.002), 401) if met else []
+        for t in [*np.linspace(0, 1, 601), *closer]:
             a = axis[0] + t * turn[0]
             s = slab[0]
             missed, lo, hi = pose_meet(s[KIND], s[H0], s[H1], s[R0], s[R1], s[HC], s[RC], *(origin - tip[0] - t * way[0]),
