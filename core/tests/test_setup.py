@@ -354,6 +354,12 @@ class GripsByHand(WithFolder):
         freed = panel.with_held(gripped.held).run_block(gripped.values, 0, "M211", channel=2)
         self.assertEqual([(item.grips, item.link) for item in freed.held], [(("main chuck",), "main")])
         np.testing.assert_allclose(np.array(freed.held[0].matrix), np.eye(4), atol=1e-9)
+        # Given back 10 mm farther out, it lies there: on the link it began on, and not where it began.
+        farther = drawn.run_block(back.values, 0, "G0 W=-435.", channel=2)
+        gripped = drawn.run_block(farther.values, 0, "M10", channel=1)
+        out = panel.with_held(panel.with_held(gripped.held).run_block(gripped.values, 0, "M211", channel=2).held)
+        self.assertEqual((out.held[0].grips, out.held[0].link), (("main chuck",), "main"))
+        self.assertEqual((tip(panel, 155, 20), tip(out, 155, 20)), ([], ["bar"]))
         nobody = panel.with_held(freed.held).run_block(freed.values, 0, "M11", channel=1)
         self.assertEqual(nobody.said, ["bar is held by nobody"])
         with self.assertRaisesRegex(ValueError, "are not those of this job"):

@@ -87,9 +87,9 @@ MOST_HELD = 6  # ways in which pieces are held that are kept at hand
 
 
 def _moved_to(body: Body, held: HeldPiece) -> Body:
-    if held.link == body.link:
-        return body
     matrix = np.array(held.matrix)
+    if held.link == body.link and (matrix == np.eye(4)).all():
+        return body  # given back elsewhere, it is on the link that it began on, too
     solids, pieces = (tuple(mesh.moved(matrix) for mesh in meshes) for meshes in (body.solids, body.pieces))
     return replace(body, link=held.link, solids=solids, pieces=pieces)
 
