@@ -339,6 +339,18 @@ class SwivellingHead(WithFolder):
             tip, _ = self.tip_on(spindle, self.values(result, result.strands[0].full(at[-1:]))[0])
             np.testing.assert_allclose(tip, end, atol=1e-6)
 
+    def test_a_spindle_over_which_no_tip_can_be_controlled_is_told(self) -> None:
+        machine = swivelling()
+        changes: dict[str, Any] = {
+            "mounts": [*machine["mounts"], {"name": "own", "link": "ram", "at": [0, 0, -300], "takes": "work"}],
+            "spindles": [*machine["spindles"], {"name": "own", "turns": "work", "mount": "own", "channel": 1}],
+            "codes": {**machine["codes"], "M82": {"does": "address", "spindle": "own"}},
+        }
+        result = self.checked(
+            "M79\nS5000 M3\nM80\nG54\nG43.4 H1 G0 X60 Y0 Z10 B-50\nM82\nG1 X40 F900\nM30\n", **changes
+        )
+        self.assertEqual([(f.rule, f.line, f.severity) for f in result.findings], [("word.not-carried", 9, "stop")])
+
     def test_where_another_channels_slide_under_the_work_makes_a_difference_it_is_told(self) -> None:
         # A slide along the axis that the work turns about takes no tip elsewhere; a slanted one does, once the work has turned.
         program = "M79\nS5000 M3\nM81\nG55\nM201\nG43.4 H1 G0 X60 Y0 Z-10 B40 C50\nG1 X38 F900\nG49\nM5\nM30\n"

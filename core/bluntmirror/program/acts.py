@@ -48,6 +48,16 @@ def _change_tool(run: Writer, block: Block) -> None:
     run.add(TOOL_CHANGE, control.machine, seconds=setup.change_seconds)
 
 
+def _keep_frame(run: Writer) -> None:
+    """A tool frame that is on goes over to another work or tool, unless X, Y and Z do not span space there: then it is given up."""
+    control = run.control
+    if control.framed and control.solver is None:
+        run.not_carried_out(
+            f"tip control or a tilted plane over {control.works or 'this work'}, where X, Y and Z do not span space"
+        )
+        control.tip_control, control.tilt, control.dynamic = "", None, False
+
+
 def take_tool(run: Writer, number: int, block: Block) -> None:
     """A tool comes into use: what was asked of the last one is asked again."""
     if run.control.compensation != "compensation-off":
@@ -55,6 +65,7 @@ def take_tool(run: Writer, number: int, block: Block) -> None:
                    remedy=f"Cancel it with {run.dialect.code_of('compensation-off')} on a straight move.")  # fmt: skip
         run.give_up_compensation()
     run.control.tool = number
+    _keep_frame(run)
     run.told -= {"length", "no tool", "spindle", "speed"}
     run.rapid_level = None
     run.approach = None
@@ -188,6 +199,7 @@ def _machine_code(run: Writer, code: str, words: Words) -> None:
         if act.spindle != control.addressed:
             control.address(act.spindle or "")
             run.told -= {"spindle", "speed"}
+            _keep_frame(run)
     elif act.does == "sync":
         follower, leader = act.spindles or ("", "")
         _act(run, "sync", follower, other=leader)
