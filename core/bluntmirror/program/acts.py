@@ -261,10 +261,7 @@ def data(run: Writer, words: Words) -> None:
     elif kind < 0 and run.dialect.turning and number >= 0:
         _turning_register(run, words, number)
     else:
-        run.report(
-            "word.not-carried", f"G10 L{kind if kind >= 0 else '?'} is not carried out; what follows cannot be trusted"
-        )
-        run.result.not_carried_out = True
+        run.not_carried_out(f"G10 L{kind if kind >= 0 else '?'}")
     run.registers_written()
 
 

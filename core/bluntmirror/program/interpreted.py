@@ -44,7 +44,6 @@ class Interpreted:
     acts: list[Act] = field(default_factory=list)  # of spindles and grips of a machine that lists them
     left_out: list[tuple[int, str, int]] = field(default_factory=list)  # (motion, program, line) where a stretch begins
     shifted: set[int] = field(default_factory=set)  # which of the shifts asked for came into effect
-    not_carried_out: bool = False
     ended: tuple[str, int] | None = None  # program and line of the end
 
     def end_at(self, motion: int) -> None:

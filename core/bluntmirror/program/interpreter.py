@@ -259,8 +259,6 @@ class Interpreter(Writer):
         for fault in wrong:
             fix = fixes.remove_word(self, fault.surplus) if fault.surplus else None
             self.report(fault.rule, fault.message, severity=fault.severity, remedy=fault.remedy, fix=fix)
-            if fault.rule == "word.not-carried":
-                self.result.not_carried_out = True
         return None if broken else words
 
     # --- one block ----------------------------------------------------------------------------------------------------

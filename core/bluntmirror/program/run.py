@@ -198,7 +198,6 @@ class Run(ABC):
             self.report(rule, message, **fields)
 
     def not_carried_out(self, what: str) -> None:
-        self.result.not_carried_out = True
         self.report("word.not-carried", f"{what}: not carried out; what follows cannot be trusted")
 
     def tell_vacant(self) -> None:
