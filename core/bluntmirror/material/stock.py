@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from ..compiled import compile_kernels, share_out_singly
 from ..geometry.mesh import Mesh
-from ..tools.assembly import H0, H1, R0, R1, Assembly, facetted, offset_slabs
+from ..tools.assembly import H0, H1, R0, R1, Assembly, offset_slabs, rounded
 from .cut_kernel import (
     CUT,
     FIELDS,
@@ -220,7 +220,7 @@ class ToolSets:
 
     @staticmethod
     def of(tools: list[Assembly], near_stock: float = 0.0, facets: bool = False) -> ToolSets:
-        """`facets`: tori as inscribed cones, for `Stock.cut_turned`."""
+        """`facets`: corners as the kernel of turned tools takes them."""
         rows: list[Floats] = []
         sets = np.zeros((max(1, len(tools)), SETS, 2), np.int64)
         extents = np.zeros((max(1, len(tools)), SETS, 3))
@@ -237,7 +237,7 @@ class ToolSets:
                 TEST_NEAR: offset_slabs(body, near_stock) if near_stock > 0 else np.zeros((0, 8)),
             }
             for kind, exact in parts.items():
-                slabs = facetted(exact) if facets else exact
+                slabs = rounded(exact) if facets else exact
                 sets[i, kind] = total, total + len(slabs)
                 if len(slabs):
                     extents[i, kind] = slabs[:, [R0, R1]].max(), slabs[:, H0].min(), slabs[:, H1].max()
@@ -449,7 +449,7 @@ class Stock:
             assert isinstance(tools, ToolSets)
             way = (batch.start, batch.delta, batch.axis, batch.turn)
             tile_begin, entries, near = bin_turned(
-                direction, *way, batch.tool, batch.flags, tools.sets, tools.extents, *grid
+                direction, *way, batch.tool, batch.flags, tools.sets, tools.slabs, *grid
             )
             steps = batch.search_steps(tools.extents[:, :, 2].max(axis=1))
             plan = (
@@ -460,7 +460,6 @@ class Stock:
                 near,
                 batch.tag,
                 tools.sets,
-                tools.extents,
                 tools.convex,
                 tools.slabs,
             )

@@ -16,8 +16,9 @@ of t in which the ray is inside the slab, found where the derivative is zero:
 
     (2At + B)² = d²·D / (d² − A),    D = B² − 4AC.
 
-A torus has no such form: its functions are concave (or convex), so that the place of zero slope is found by halving the
-stretch of t on the sign of the slope.
+A torus has no such form: its functions are concave (or convex), so that the place of zero slope is found between two places of
+opposite slope, by chords that close in from both sides (the Illinois rule: Dowell and Jarratt, A modified regula falsi method,
+1971). What is searched is the slope times what keeps it finite, which has its zero at the same place.
 """
 
 import math
@@ -25,8 +26,8 @@ import math
 from ..compiled import njit
 from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
 
-HALVINGS = 32  # of a stretch of t: what is left of a metre is below a nanometre, and less yet at a place of zero slope
-STEEP = 1e12  # stands for a slope without bound
+CLOSE_MM = 1e-6  # of a way: a chord that ends so near to the one before has its place, and at one of zero slope far less is left
+MOST_CHORDS = 60  # the chords close in within six; every fifth is a halving, so that none is slow
 TINY = 1e-14
 
 
@@ -136,86 +137,62 @@ def across(slabs, s, u0, v0, z0, du, dv, dz, v, z):
 
 
 @njit(cache=True, error_model="numpy")
-def _torus_reach(slabs, s, dv, dz, gamma, height, t):
-    """How far inside the torus' radius the ray passes at t; concave in t."""
-    return slab_radius(slabs, s, height - dz * t) - abs(gamma - dv * t)
+def _torus_slope(slabs, s, du, dv, dz, gamma, height, t):
+    """How du·t + √(r² − γ(t)²) grows at t, times √(rc² − up²)·√(r² − γ²); where the ray passes outside the torus, how r − |γ|
+    does, times what makes both the same at the border."""
+    up, g = height - dz * t - slabs[s, HC], gamma - dv * t
+    level = root(slabs[s, RC] * slabs[s, RC] - up * up)
+    r = slabs[s, RO] + level
+    if r < abs(g):
+        return abs(g) * (up * dz + (dv if g > 0.0 else -dv) * level)
+    return (du * root(r * r - g * g) + g * dv) * level + r * up * dz
 
 
 @njit(cache=True, error_model="numpy")
-def _radius_slope(slabs, s, h):
-    """How an arc slab's radius grows with height: −(h − hc)/√(rc² − (h − hc)²)."""
-    up = h - slabs[s, HC]
-    under = slabs[s, RC] * slabs[s, RC] - up * up
-    if under <= TINY:
-        return -STEEP if up > 0.0 else STEEP
-    return -up / math.sqrt(under)
-
-
-@njit(cache=True, error_model="numpy")
-def _torus_inside(slabs, s, dv, dz, gamma, height, ta, tb):
-    """The stretch of [ta, tb] in which the ray passes inside the torus. Returns (met, ta, tb)."""
-    starts = _torus_reach(slabs, s, dv, dz, gamma, height, ta) >= 0.0
-    ends = _torus_reach(slabs, s, dv, dz, gamma, height, tb) >= 0.0
-    if starts and ends:
-        return True, ta, tb  # a concave function lies above its chord
-    inside = ta if starts else tb
-    if not starts and not ends:
-        low, high = ta, tb
-        for _ in range(HALVINGS):
-            t = 0.5 * (low + high)
-            side = 1.0 if gamma - dv * t > 0.0 else -1.0
-            if -dz * _radius_slope(slabs, s, height - dz * t) + side * dv > 0.0:
-                low = t
-            else:
-                high = t
-        inside = 0.5 * (low + high)
-        if _torus_reach(slabs, s, dv, dz, gamma, height, inside) < 0.0:
-            return False, ta, tb
-    for end in range(2):
-        if (starts, ends)[end]:
-            continue
-        out, within = (ta, tb)[end], inside
-        for _ in range(HALVINGS):
-            t = 0.5 * (out + within)
-            if _torus_reach(slabs, s, dv, dz, gamma, height, t) < 0.0:
-                out = t
-            else:
-                within = t
-        if end == 0:
-            ta = within
+def _torus_best(slabs, s, du, dv, dz, gamma, height, ta, tb):
+    """The t in [ta, tb] at which du·t + √(r² − γ²) is greatest, or where the torus is missed by least."""
+    fa = _torus_slope(slabs, s, du, dv, dz, gamma, height, ta)
+    if fa <= 0.0:
+        return ta
+    fb = _torus_slope(slabs, s, du, dv, dz, gamma, height, tb)
+    if fb >= 0.0:
+        return tb
+    length = math.sqrt(du * du + dv * dv + dz * dz)
+    side, last, t = 0, 2.0, ta
+    for turn in range(MOST_CHORDS):
+        t = 0.5 * (ta + tb) if turn % 5 == 4 else tb - fb * (tb - ta) / (fb - fa)
+        f = _torus_slope(slabs, s, du, dv, dz, gamma, height, t)
+        if f > 0.0:
+            ta, fa = t, f
+            if side > 0:
+                fb *= 0.5
+            side = 1
+        elif f < 0.0:
+            tb, fb = t, f
+            if side < 0:
+                fa *= 0.5
+            side = -1
         else:
-            tb = within
-    return True, ta, tb
+            return t
+        if abs(t - last) * length < CLOSE_MM:
+            break
+        last = t
+    return t
 
 
 @njit(cache=True, error_model="numpy")
 def _across_torus(slabs, s, u0, du, dv, dz, gamma, height, ta, tb):
-    met, ta, tb = _torus_inside(slabs, s, dv, dz, gamma, height, ta, tb)
-    if not met:
-        return False, 0.0, 0.0
     lo, hi = 0.0, 0.0
     for end in range(2):
         sign = 1.0 if end == 0 else -1.0
-        low, high = ta, tb
-        for _ in range(HALVINGS):
-            t = 0.5 * (low + high)
-            h = height - dz * t
-            r, g = slab_radius(slabs, s, h), gamma - dv * t
-            q = r * r - g * g
-            rise = -r * _radius_slope(slabs, s, h) * dz + g * dv  # half the slope of q
-            if sign * du * root(q) + rise > 0.0:
-                low = t
-            else:
-                high = t
-        best = -1e30
-        for k in range(3):
-            t = ta if k == 0 else tb if k == 1 else 0.5 * (low + high)
-            r, g = slab_radius(slabs, s, height - dz * t), gamma - dv * t
-            best = max(best, sign * du * t + root(r * r - g * g))
+        t = _torus_best(slabs, s, sign * du, dv, dz, gamma, height, ta, tb)
+        r, g = slab_radius(slabs, s, height - dz * t), gamma - dv * t
+        if r < abs(g):
+            return False, 0.0, 0.0
         if end == 0:
-            hi = u0 + best
+            hi = u0 + du * t + root(r * r - g * g)
         else:
-            lo = u0 - best
+            lo = u0 + du * t - root(r * r - g * g)
     return True, lo, hi
 
 
@@ -242,6 +219,48 @@ def radius_below(slabs, begin, end, height):
 @njit(cache=True, error_model="numpy")
 def _lower_end(slabs, s, dz, a, b, c, t):
     return dz * t + _height_at(slabs, s, root((a * t + b) * t + c))
+
+
+@njit(cache=True, error_model="numpy")
+def _lower_slope(slabs, s, dz, a, b, c, t):
+    """Slope of dz·t + hc − √(rc² − out²), times 2·distance·√…; under the flat middle the axis' own rise, as it is at its border."""
+    distance = root((a * t + b) * t + c)
+    out = distance - slabs[s, RO]
+    if out <= 0.0:
+        return dz * 2.0 * slabs[s, RO] * slabs[s, RC]
+    return dz * 2.0 * distance * root(slabs[s, RC] * slabs[s, RC] - out * out) + out * (2.0 * a * t + b)
+
+
+@njit(cache=True, error_model="numpy")
+def _torus_lowest(slabs, s, dz, a, b, c, ta, tb):
+    """The t in [ta, tb] at which a torus that passes over a Z ray is lowest on it."""
+    fa = _lower_slope(slabs, s, dz, a, b, c, ta)
+    if fa >= 0.0:
+        return ta
+    fb = _lower_slope(slabs, s, dz, a, b, c, tb)
+    if fb <= 0.0:
+        return tb
+    length = math.sqrt(a + dz * dz)
+    side, last, t = 0, 2.0, ta
+    for turn in range(MOST_CHORDS):
+        t = 0.5 * (ta + tb) if turn % 5 == 4 else tb - fb * (tb - ta) / (fb - fa)
+        f = _lower_slope(slabs, s, dz, a, b, c, t)
+        if f < 0.0:
+            ta, fa = t, f
+            if side > 0:
+                fb *= 0.5
+            side = 1
+        elif f > 0.0:
+            tb, fb = t, f
+            if side < 0:
+                fa *= 0.5
+            side = -1
+        else:
+            return t
+        if abs(t - last) * length < CLOSE_MM:
+            break
+        last = t
+    return t
 
 
 @njit(cache=True, error_model="numpy")
@@ -274,21 +293,8 @@ def _along_growing(slabs, s, z0, dx, dy, dz, x, y):
     if dz == 0.0:
         return True, z0 + _lower_end(slabs, s, dz, a, b, c, nearest), hi
     if slabs[s, KIND] == ARC and slabs[s, RO] > 0.0:
-        low, high = ta, tb
-        for _ in range(HALVINGS):
-            t = 0.5 * (low + high)
-            distance = root((a * t + b) * t + c)
-            out = distance - slabs[s, RO]
-            under = slabs[s, RC] * slabs[s, RC] - out * out
-            # Slope of dz·t + hc − √(rc² − out²), times 2·distance·√…; under the flat middle only the axis' own rise.
-            slope = dz if out <= 0.0 else dz * 2.0 * distance * root(under) + out * (2.0 * a * t + b)
-            if slope < 0.0:
-                low = t
-            else:
-                high = t
-        t = 0.5 * (low + high)
-        lo = min(_lower_end(slabs, s, dz, a, b, c, t), _lower_end(slabs, s, dz, a, b, c, ta))
-        return True, z0 + min(lo, _lower_end(slabs, s, dz, a, b, c, tb)), hi
+        t = _torus_lowest(slabs, s, dz, a, b, c, ta, tb)
+        return True, z0 + _lower_end(slabs, s, dz, a, b, c, t), hi
     if slabs[s, KIND] == ARC:
         t = best_time(-dz, -a, -b, slabs[s, RC] * slabs[s, RC] - c, ta, tb)
     else:

@@ -30,8 +30,8 @@ from ..job import models
 Floats = NDArray[np.float64]
 
 # Columns of a slab row. LINE: radius runs straight from r0 at h0 to r1 at h1. ARC: radius = ro + √(rc² − (h − hc)²),
-# a sphere when ro is 0, a torus otherwise.
-LINE, ARC = 0.0, 1.0
+# a sphere when ro is 0, a torus otherwise. WHOLE: a disc of radius ro at hc grown by rc on all sides, both halves of an arc.
+LINE, ARC, WHOLE = 0.0, 1.0, 2.0
 KIND, H0, H1, R0, R1, HC, RO, RC = range(8)
 
 
@@ -349,6 +349,26 @@ def offset_slabs(slabs: Floats, outward: float) -> Floats:
 
 
 FACET_MM = 0.0005  # by which cones inscribed in a torus stand inside it
+
+
+def rounded(slabs: Floats) -> Floats:
+    """The same slabs for a tool in any direction: an arc at the bottom whose other half lies within what stands above it becomes a
+    whole one; of other arcs spheres stay and tori become cones inscribed in them."""
+    if not len(slabs) or slabs[0, KIND] != ARC:
+        return facetted(slabs)
+    corner = slabs[0]
+    widest = corner[RO] + corner[RC]
+    above = slabs[1:]
+    covered = corner[H1]
+    for slab in above:
+        if abs(slab[H0] - covered) > 1e-9 or min(slab[R0], slab[R1]) < widest - 1e-9:
+            break
+        covered = slab[H1]
+    if abs(corner[H1] - corner[HC]) > 1e-9 or covered < corner[HC] + corner[RC] - 1e-9 or not len(above):
+        return facetted(slabs)
+    whole = corner.copy()
+    whole[[KIND, H0, H1, R0, R1]] = WHOLE, corner[HC] - corner[RC], corner[HC] + corner[RC], corner[RO], widest
+    return np.concatenate([whole[None], facetted(above)])
 
 
 def facetted(slabs: Floats) -> Floats:
