@@ -287,7 +287,7 @@ def in_slab(slab: np.ndarray, points: np.ndarray) -> np.ndarray:
 
 CUTTING = [build_assembly(ToolEntry.model_validate(t)).cutting for t in TOOLS]
 FLAT = np.concatenate([*map(facetted, CUTTING), [[0, 0, 6, 1.0, 7.0, 0, 0, 0], [0, 2, 5, 6.0, 2.5, 0, 0, 0]]])
-WHOLES = np.array([c for c in map(lambda c: rounded(c)[0], CUTTING) if c[KIND] == WHOLE])
+WHOLES = np.array([c for c in (rounded(cutting)[0] for cutting in CUTTING) if c[KIND] == WHOLE])
 SLABS = np.concatenate([FLAT[:: 5 if len(FLAT) > 60 else 1], WHOLES])
 
 

@@ -259,6 +259,7 @@ def separated(stock: Stock, found: Components, keep: set[int]) -> Stock:
         own = copy(rays)
         for name in rays.ARRAYS:
             setattr(own, name, getattr(rays, name).copy())
+        own.free = {capacity: [*places] for capacity, places in rays.free.items()}
         ray, at = _slots(rays)
         kept = np.isin(of, list(keep))
         slot, _ = _laid(rays)

@@ -28,6 +28,7 @@ CUT, TEST_CUT, TEST_SHANK, TEST_HOLDER, TEST_FLUSH, TEST_NEAR, SETS = 0, 1, 2, 3
 SHIFT_PLUS, SHIFT_MINUS, FIRST, PLACE_U, PLACE_V, PLACE_W, FIELDS = 0, 1, 2, 3, 4, 5, 6
 
 
+ASKED = SETS  # bits from here on: which sets were asked for, whether they come near or not
 # Extents of a set about the tool's axis: its largest radius, its lowest and its highest place.
 RADIUS, LOW, HIGH = 0, 1, 2
 
@@ -47,7 +48,7 @@ def bin_motions(
     direction, starts, deltas, tools, flags, sets, extents, origin, step, counts, tiles_u, tile_lo, tile_hi
 ):
     """Which tiles each motion may reach: CSR (tile_begin, entries) with the motions of each tile in order, and which sets
-    of each motion come near enough to count (n,), bits as in `flags`.
+    of each motion come near enough to count (n,), bits as in `flags`, and which were asked for, from bit ASKED on.
 
     A set counts only where it comes into the box that the stock still fills: a holder that stays above it costs nothing.
     """
@@ -70,6 +71,7 @@ def bin_motions(
     for i in range(n):
         r0, r1, r2, r3 = last_u + 1, first_u - 1, last_v + 1, first_v - 1
         tool = tools[i]
+        near[i] = flags[i] << ASKED
         for kind in range(SETS):
             if sets[tool, kind, 0] == sets[tool, kind, 1] or not (flags[i] >> kind) & 1:
                 continue
@@ -113,8 +115,8 @@ def bin_motions(
 
 
 @njit(cache=True, error_model="numpy")
-def subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag):
-    """Take [a, b] out of a ray's intervals. Returns the new count, −1 when the capacity is too small (ray untouched)."""
+def subtract_between(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag_a, tag_b):
+    """`subtract` where different motions made the two ends."""
     needed = count
     for i in range(base, base + count):
         if a > lo[i] + WELD and b < hi[i] - WELD:
@@ -134,20 +136,26 @@ def subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag):
             for j in range(last, at + 1, -1):
                 lo[j], hi[j], tag_lo[j], tag_hi[j] = lo[j - 1], hi[j - 1], tag_lo[j - 1], tag_hi[j - 1]
             last += 1
-            lo[at + 1], hi[at + 1], tag_lo[at + 1], tag_hi[at + 1] = b, high, tag, tag_hi[at]
-            hi[at], tag_hi[at] = a, tag
+            lo[at + 1], hi[at + 1], tag_lo[at + 1], tag_hi[at + 1] = b, high, tag_b, tag_hi[at]
+            hi[at], tag_hi[at] = a, tag_a
             break  # intervals are apart: nothing else is met
         if keep_low:
-            hi[at], tag_hi[at] = a, tag
+            hi[at], tag_hi[at] = a, tag_a
             at += 1
         elif keep_high:
-            lo[at], tag_lo[at] = b, tag
+            lo[at], tag_lo[at] = b, tag_b
             at += 1
         else:
             for j in range(at, last - 1):
                 lo[j], hi[j], tag_lo[j], tag_hi[j] = lo[j + 1], hi[j + 1], tag_lo[j + 1], tag_hi[j + 1]
             last -= 1
     return last - base
+
+
+@njit(cache=True, error_model="numpy")
+def subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag):
+    """Take [a, b] out of a ray's intervals. Returns the new count, −1 when the capacity is too small (ray untouched)."""
+    return subtract_between(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag, tag)
 
 
 @njit(cache=True, error_model="numpy")
@@ -179,14 +187,14 @@ def note_first(result, entry, kind, known, way, x, y, z):
 
 @njit(cache=True, error_model="numpy")
 def _test(
-    direction, slabs, begin, end, cut_begin, cut_end, flush, x0, y0, z0, dx, dy, dz, length, u, v, lo, hi, base, count,
+    direction, slabs, begin, end, cut_begin, cut_end, flush, x0, y0, z0, dx, dy, dz, length, begun, u, v, lo, hi, base, count,
     met_stock, result, entry, kind,
 ):  # fmt: skip
     """Ask whether any slab of a set sweeps through stock on this ray; note how bad and where it is touched first.
 
     cut_begin, cut_end: the slabs of the cutting part, for sets that come behind it (none: cut_begin = cut_end). What only
     stands where those have cut before it in this very motion is no contact; with `flush` it is noted as a cut deeper than the
-    flutes are long.
+    flutes are long. begun: how far the motion has come already where it is looked at from a later place.
     """
     across_way = math.sqrt(dx * dx + dy * dy)
     span = np.empty(2)
@@ -227,7 +235,7 @@ def _test(
                     way = ahead - math.sqrt(max(radius * radius - aside2, 0.0))
                 elif length > 0.0:
                     way = (z - z0) * dz / length
-                note_first(result, entry, kind, known, way, x, y, z)
+                note_first(result, entry, kind, known, begun + way, x, y, z)
                 known = True
 
 
@@ -258,6 +266,11 @@ def _cut_along(
     hc, ro, rc2 = slabs[begin, HC], slabs[begin, RO], slabs[begin, RC] * slabs[begin, RC]
     rise = (slabs[begin, H1] - h0) / (r1 - r0) if r1 > r0 else 0.0
     radius2 = radius * radius
+    # With nothing but a shaft above its first slab, a tool that keeps its height or its place leaves just that bound.
+    exact = dz == 0.0 or (dx == 0.0 and dy == 0.0)
+    for s in range(begin + 1, end):
+        exact = exact and slabs[s, R1] <= slabs[begin, R1]
+    top = max(z0, z0 + dz) + high_end
     cut_any = False
     for v in range(v0, v1):
         y = first_y + v * step_y - y0
@@ -281,8 +294,8 @@ def _cut_along(
             count = counts[ray]
             x, y_at = first_x + u * step_x, first_y + v * step_y
             low, high = 1e30, -1e30
-            if dz == 0.0 and end - begin == 1:
-                low, high = bound[u], z0 + high_end
+            if exact:
+                low, high = bound[u], top
             else:
                 for s in range(begin, end):
                     if s > begin and slabs[s, R1] <= slabs[s - 1, R1]:
@@ -333,11 +346,13 @@ def _cut_across(
                     break
             if not touched:
                 continue
-            low, high = 1e30, -1e30
-            for s in range(begin, end):
-                met, a, b = across(slabs, s, w0, l0, z0, dw, dl, dz, l, z)
-                if met:
-                    low, high = min(low, a), max(high, b)
+            low, high = a, b  # a tool that keeps its place takes just that
+            if dw != 0.0 or dl != 0.0:
+                low, high = 1e30, -1e30
+                for s in range(begin, end):
+                    met, a, b = across(slabs, s, w0, l0, z0, dw, dl, dz, l, z)
+                    if met:
+                        low, high = min(low, a), max(high, b)
             if low >= high or not _overlaps(lo, hi, at, count, low, high):
                 continue
             count = subtract(lo, hi, tag_lo, tag_hi, at, capacity, count, low, high, tag)
@@ -383,11 +398,25 @@ def _cut_tile(
     tops = np.empty(TILE * TILE)
     for ray in range(TILE * TILE):
         tops[ray] = hi[base_of[tile] + ray * capacity + tile_counts[ray] - 1] if tile_counts[ray] > 0 else -1e30
+    # A tool that goes up and down in one place covers each time what it has covered there; of what it has not, only that is asked.
+    there, there_x, there_y, there_low, there_high, there_asked = -1, 0.0, 0.0, 0.0, 0.0, 0
     for entry in range(first, last):
         motion = entries[entry]
         x0, y0, z0 = starts[motion, 0], starts[motion, 1], starts[motion, 2]
         dx, dy, dz = deltas[motion, 0], deltas[motion, 1], deltas[motion, 2]
         tool = tools[motion]
+        asked = (flags[motion] >> ASKED) | (1 << TEST_CUT)  # what was cut there can meet no cutter
+        low, high, begun, deeper = min(z0, z0 + dz), max(z0, z0 + dz), 0.0, False
+        upright = dx == 0.0 and dy == 0.0
+        again = upright and tool == there and x0 == there_x and y0 == there_y and asked & ~there_asked == 0
+        if again and low <= there_high and high >= there_low:
+            if low >= there_low and high <= there_high:
+                continue
+            if dz < 0.0 and high <= there_high:
+                deeper, begun = True, z0 - there_low
+                z0, dz = there_low, low - there_low
+            low, high = min(low, there_low), max(high, there_high)
+            asked = there_asked
         for kind in range(SETS - 1, -1, -1):  # tests first: they ask about the stock before this motion's own cut
             begin, end = sets[tool, kind, 0], sets[tool, kind, 1]
             if begin == end or not (flags[motion] >> kind) & 1:
@@ -395,6 +424,12 @@ def _cut_tile(
             behind = kind in (TEST_SHANK, TEST_HOLDER, TEST_NEAR)
             cut_begin, cut_end = (sets[tool, CUT, 0], sets[tool, CUT, 1]) if behind else (0, 0)
             set_box(extents, tool, kind, x0, y0, z0, dx, dy, dz, box)
+            if deeper and kind == CUT and convex[tool]:
+                # Above where it is widest it takes nothing more than it has.
+                for s in range(begin, end):
+                    if slabs[s, R1] >= extents[tool, kind, RADIUS]:
+                        box[5] = z0 + (slabs[s, H0] if slabs[s, R0] >= slabs[s, R1] else slabs[s, H1])
+                        break
             if box[direction] > tile_hi[tile] or box[direction + 3] < tile_lo[tile]:
                 continue
             u0 = max(tile_u0, int(np.ceil((box[axis_u] - origin[axis_u]) / step[axis_u] - 0.5)))
@@ -437,7 +472,7 @@ def _cut_tile(
                     u = origin[axis_u] + (iu + 0.5) * step[axis_u]
                     if kind != CUT:
                         _test(direction, slabs, begin, end, cut_begin, cut_end, (flags[motion] >> TEST_CUT) & 1 == 0, x0, y0, z0,
-                              dx, dy, dz, lengths[motion], u, v, lo, hi, base, count, met_stock, result, entry, kind)  # fmt: skip
+                              dx, dy, dz, lengths[motion] - begun, begun, u, v, lo, hi, base, count, met_stock, result, entry, kind)  # fmt: skip
                         continue
                     for s in range(begin, end):
                         met, low, high = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)
@@ -460,6 +495,9 @@ def _cut_tile(
                 break
         if stopped < last:
             break
+        # What met stock once meets it again: only what was free of it is known to be.
+        there = tool if upright and not met_stock[entry] else -1
+        there_x, there_y, there_low, there_high, there_asked = x0, y0, low, high, asked
     if edited:
         tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)
     return stopped

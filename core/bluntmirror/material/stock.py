@@ -33,6 +33,7 @@ from .cut_kernel import (
 )
 from .ray_kernel import crossings, pair_up
 from .ring_kernel import bin_rings, cut_rings
+from .section import Section
 from .turning_kernel import GOLDEN, SEARCH_MM, bin_turned, cut_turned
 from .volume_kernel import layers
 
@@ -104,27 +105,40 @@ class Rays:
         self.base = np.arange(self.tiles, dtype=np.int64) * (2 * TILE * TILE)
         room = self.tiles * 2 * TILE * TILE
         self.used = room
+        self.free: dict[int, list[int]] = {}  # by capacity: places that tiles have moved out of; lost with a checkpoint
         self.lo, self.hi = np.zeros(room, np.float32), np.zeros(room, np.float32)
         self.tag_lo, self.tag_hi = np.full(room, -1, np.int32), np.full(room, -1, np.int32)
         self.tile_lo = np.full(self.tiles, np.inf, np.float32)
         self.tile_hi = np.full(self.tiles, -np.inf, np.float32)
 
-    def grow(self, tile: int, capacity: int) -> None:
-        """Move a tile to the end of the pool with room for more intervals a ray."""
-        old = int(self.capacity[tile])
-        size = capacity * TILE * TILE
-        if self.used + size > len(self.lo):
-            more = max(size, len(self.lo) // 4)
+    def grow(self, tiles: NDArray[np.int64], capacity: NDArray[np.int64]) -> None:
+        """Give tiles room for so many intervals a ray: where another tile has moved out of as much, or at the end of the pool."""
+        cells = TILE * TILE
+        places = [self.free[c].pop() if self.free.get(c) else -1 for c in capacity.tolist()]
+        more = sum(c * cells for c, place in zip(capacity.tolist(), places, strict=True) if place < 0)
+        if self.used + more > len(self.lo):
+            room = max(self.used + more - len(self.lo), len(self.lo) // 4)
             for name in ("lo", "hi", "tag_lo", "tag_hi"):
                 pool = getattr(self, name)
-                setattr(self, name, np.concatenate([pool, np.zeros(more, pool.dtype)]))
-        begin = int(self.base[tile])
-        for pool in (self.lo, self.hi, self.tag_lo, self.tag_hi):
-            source = pool[begin : begin + old * TILE * TILE].reshape(TILE * TILE, old)
-            pool[self.used : self.used + size].reshape(TILE * TILE, capacity)[:, :old] = source
-        self.base[tile] = self.used
-        self.capacity[tile] = capacity
-        self.used += size
+                setattr(self, name, np.concatenate([pool, np.zeros(room, pool.dtype)]))
+        for tile, wide, place in zip(tiles.tolist(), capacity.tolist(), places, strict=True):
+            old, begin = int(self.capacity[tile]), int(self.base[tile])
+            to = self.used if place < 0 else place
+            for pool in (self.lo, self.hi, self.tag_lo, self.tag_hi):
+                source = pool[begin : begin + old * cells].reshape(cells, old)
+                pool[to : to + wide * cells].reshape(cells, wide)[:, :old] = source
+            self.free.setdefault(old, []).append(begin)
+            self.base[tile], self.capacity[tile] = to, wide
+            self.used += wide * cells if place < 0 else 0
+
+    def widen(self, tiles: NDArray[np.int64]) -> None:
+        """Twice the room for some tiles. Raises MemoryError when a ray would need thousands of intervals."""
+        if not len(tiles):
+            return
+        wider = 2 * self.capacity[tiles].astype(np.int64)
+        if wider.max() > MAX_CAPACITY:
+            raise MemoryError("the stock has fallen into too many slivers; choose a coarser resolution")
+        self.grow(tiles, wider)
 
     def fill(self, laid: Laid, tags: Ints | None = None) -> None:
         """Take the intervals of a mesh; `tags` (faces,): what its faces were made by."""
@@ -133,8 +147,10 @@ class Rays:
         v = np.arange(self.nu * self.nv) // self.nu
         tile = (v // TILE) * self.tiles_u + u // TILE
         local = (v % TILE) * TILE + u % TILE
-        for t in np.unique(tile[count > 2]):
-            self.grow(int(t), int(count[tile == t].max()))
+        most = np.zeros(self.tiles, np.int64)
+        np.maximum.at(most, tile, count)
+        crowded = np.flatnonzero(most > 2)
+        self.grow(crowded, most[crowded])
         self.count[tile, local] = count
         for k in range(int(count.max(initial=0))):
             has = count > k
@@ -353,14 +369,26 @@ class Stock:
         `open_rays` counts rays that did not add up."""
         compile_kernels()
         self.lattice = Lattice.over(mesh.bounds, resolution)
-        self.rays: list[Rays] = []
+        self._rays: list[Rays] = []
+        self._section: Section | None = None
         self.open_rays = 0
         for direction in range(3):
             rays = Rays(direction, self.lattice)
             laid = rays_of(mesh, self.lattice, direction, tags is not None)
             rays.fill(laid, tags)
             self.open_rays += laid.odd
-            self.rays.append(rays)
+            self._rays.append(rays)
+
+    @property
+    def rays(self) -> list[Rays]:
+        """The three families, brought up to date with what turning has taken."""
+        if self._section is not None:
+            self._section.settle(self._rays)
+        return self._rays
+
+    @rays.setter
+    def rays(self, rays: list[Rays]) -> None:
+        self._rays, self._section = rays, None
 
     @property
     def volumes(self) -> tuple[float, float, float]:
@@ -394,7 +422,9 @@ class Stock:
         if isinstance(batch, RingBatch):
             assert isinstance(tools, RingSets)
             return self._turn(batch, tools)
-        return self._cut(batch, tools)
+        answer = self._cut(batch, tools)
+        self._section = None
+        return answer
 
     def _turn(self, batch: RingBatch, tools: RingSets) -> BatchResult:
         """A holder's blocks ask before the insert of the same motion cuts; both are told as that motion's."""
@@ -404,7 +434,7 @@ class Stock:
         insert = np.array([k == len(outlines) - 1 for outlines in of for k in range(len(outlines))], np.bool_)
         flags = np.where(insert, batch.flags[rows], 1 << TEST_CUT)
         single = RingBatch(batch.start[rows], batch.delta[rows], outline, flags, batch.tag[rows], batch.centre)
-        answer = self._cut(single, tools)
+        answer = self._turn_section(single, tools)
         n = len(batch.start)
         removed, depth, place = np.zeros(n, np.bool_), np.zeros((n, SETS)), np.zeros((n, SETS, 3))
         removed[rows[insert]] = answer.removed[insert]
@@ -414,6 +444,25 @@ class Stock:
                 depth[rows[k], kind] = answer.depth[k, TEST_CUT]
                 place[rows[k], kind] = answer.place[k, TEST_CUT]
         return BatchResult(removed, depth, place)
+
+    def _turn_section(self, batch: RingBatch, tools: RingSets) -> BatchResult:
+        """Single outlines in the section; only what a test meets is asked of the rays, too."""
+        n = len(batch.start)
+        if self._section is None or (self._section.centre != batch.centre).any():
+            self._section = Section(self.rays, batch.centre)
+        section = self._section
+        answer = BatchResult(np.zeros(n, np.bool_), np.zeros((n, SETS)), np.zeros((n, SETS, 3)))
+        at = 0
+        while (at := section.turn(batch, tools, at, n, answer.removed)) < n:
+            one = slice(at, at + 1)
+            alone = RingBatch(
+                batch.start[one], batch.delta[one], batch.tool[one], batch.flags[one], batch.tag[one], batch.centre
+            )
+            asked = self._cut(alone, tools)
+            section.turn(batch, tools, at, at + 1, np.zeros(n, np.bool_), owing=False)
+            answer.removed[at], answer.depth[at], answer.place[at] = asked.removed[0], asked.depth[0], asked.place[0]
+            at += 1
+        return answer
 
     def _cut(self, batch: Batch | RingBatch, tools: ToolSets | RingSets) -> BatchResult:
         share_out_singly()
@@ -488,11 +537,7 @@ class Stock:
             )  # fmt: skip
             full = resume < tile_begin[active + 1]
             active, resume = active[full], resume[full]
-            for tile in active:
-                capacity = 2 * int(rays.capacity[tile])
-                if capacity > MAX_CAPACITY:
-                    raise MemoryError("the stock has fallen into too many slivers; choose a coarser resolution")
-                rays.grow(int(tile), capacity)
+            rays.widen(active)
         np.logical_or.at(removed, entries[entry_removed], True)
         if not met_stock.any():
             return

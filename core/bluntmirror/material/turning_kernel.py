@@ -13,8 +13,9 @@ might be farther, or one of the three misses, both ends are looked for by golden
 goes where it is missed by less (`_missed_by`: convex, so that no meeting is lost). Every value taken is that of a true pose, so that
 what is cut is never more than what the tool sweeps, and less by no more than the search leaves: two micrometres (SURE_MM).
 
-A rounded corner is stood at so many poses that what is left between them is a cusp of 4 µm at most. A ball sweeps a capsule around the chord of its middle's way, which stands off that way by a quarter of a micrometre at most over a
-piece (`Segments`), in closed form. A cutter that runs along its own axis sweeps what it covers at its lowest place and the shaft above.
+A rounded corner is stood at so many poses that what is left between them is a cusp of 4 µm at most. A ball sweeps a capsule around the
+chord of its middle's way, which stands off that way by a quarter of a micrometre at most over a piece (`Segments`), in closed form.
+A cutter that runs along its own axis sweeps what it covers at its lowest place and the shaft above.
 
       A ·─────────· B     What comes near to a slab's axis from A to B, seen along the rays, is a stadium: of every row of
      (  ·─────────·  )    rays only those within it are asked, and of the axis only what lies where the tile still has stock.
@@ -664,7 +665,7 @@ def _corner_poses(slabs, s, ways, turns, motion):
     way = math.sqrt(ways[motion, 0] ** 2 + ways[motion, 1] ** 2 + ways[motion, 2] ** 2)
     lean = math.sqrt(turns[motion, 0] ** 2 + turns[motion, 1] ** 2 + turns[motion, 2] ** 2)
     way += lean * (slabs[s, RO] + slabs[s, RC] + abs(slabs[s, HC]))
-    return int(math.ceil(way / math.sqrt(8.0 * CUSP_MM * slabs[s, RC]) - 1e-9))
+    return math.ceil(way / math.sqrt(8.0 * CUSP_MM * slabs[s, RC]) - 1e-9)
 
 
 @njit(cache=True, error_model="numpy")

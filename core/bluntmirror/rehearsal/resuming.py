@@ -123,6 +123,7 @@ def _take(state: Arrays, stock: Stock, film: Film, removed: np.ndarray, hits: Hi
     for rays, pool in zip(stock.rays, pools, strict=True):
         for name, values in pool.items():
             setattr(rays, name, values)
+        rays.free = {}
     film.state = versions, last, looks
     removed[: len(state["removed"])] = state["removed"]
     if answer is not None:
