@@ -35,7 +35,7 @@ from bluntmirror.rehearsal import rehearse
 from bluntmirror.timeline.reel import Knots
 from bluntmirror.timeline.steps import Standing, Steps
 from bluntmirror.tools import build_assembly
-from bluntmirror.tools.assembly import H0, H1, HC, KIND, R0, R1, RC, RO, WHOLE, facetted, rounded
+from bluntmirror.tools.slabs import H0, H1, HC, KIND, R0, R1, RC, RO, WHOLE, facetted, rounded
 
 from .machines import MACHINES, TOOLS, job_on, quill_in_a_tilting_head
 from .test_machine import WithFolder

@@ -99,6 +99,10 @@ _KINDS = [
          "Add a pass here, or check that the operation reaches it."),
     Kind("material.depth", "caution", "Deeper than the flutes", "Engaged deeper along the axis than the flutes are long.",
          "Use a longer cutter, or take the cut in levels with a relieved neck."),
+    Kind("material.plunge", "caution", "Its middle does not cut",
+         "A tool whose face does not cut in the middle goes down into material there: a mill with an open centre, a tap or a reamer "
+         "without its hole.",
+         "Bore for it first, go down on a ramp or a helix, or take a tool that cuts at its centre."),
     Kind("material.loose", "caution", "Loose piece", "A piece of stock came off. It stays where it is in the rehearsal.",
          "Hold the piece, leave a tab, or machine it away."),
     Kind("material.blank", "stop", "Blank too small", "The design reaches outside the stock before anything is cut.",

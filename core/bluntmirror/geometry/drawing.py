@@ -57,6 +57,24 @@ def read_profile(path: Path) -> Outline:
     return _ring([face for face in right if face.area > JOINED_MM**2])
 
 
+def outside_of(ring: Outline) -> Outline:
+    """From the lowest point of a closed profile [(r, z), …] up its outside to its highest, the lowest at z 0. Raises MeshUnreadable
+    where that goes down again: it is no form that a tool of one turn could have been ground to."""
+    points = np.array(ring)
+    low, high = points[:, 1].min(), points[:, 1].max()
+    area = np.sum(points[:, 0] * np.roll(points[:, 1], -1) - np.roll(points[:, 0], -1) * points[:, 1])
+    points = points if area > 0 else points[::-1]  # anticlockwise: upwards on the outside
+    flat = np.flatnonzero(np.abs(points[:, 1] - low) < JOINED_MM)
+    begin = int(flat[np.argmax(points[flat, 0])])
+    turned = np.roll(points, -begin, axis=0)
+    level = np.flatnonzero(np.abs(turned[:, 1] - high) < JOINED_MM)
+    side = turned[: int(level[np.argmax(turned[level, 0])]) + 1]
+    if (np.diff(side[:, 1]) < -JOINED_MM).any():
+        raise MeshUnreadable("the outside of the profile goes down again on its way up: a form tool's does not")
+    heights = np.maximum.accumulate(side[:, 1] - low)
+    return [(float(r), float(z)) for r, z in zip(np.maximum(side[:, 0], 0.0), heights, strict=True)]
+
+
 def _curves(path: Path) -> list[np.ndarray]:
     """Every curve of the drawing as a polyline (n, 2), mm."""
     from ezdxf import recover

@@ -394,7 +394,31 @@ def _with_turret_axes(machine: MachineFile) -> MachineFile:
 
 def read_tools(file: Path, shown: str) -> ToolsFile:
     tools = read_model(file, shown, ToolsFile)
-    return models.in_millimetres(tools, INCH_MM) if tools.units == "inch" else tools
+    if tools.units == "inch":
+        tools = models.in_millimetres(tools, INCH_MM)
+    root = file.parents[len(Path(shown).parts) - 1]  # paths in a tool table count from the job's folder, too
+    drawn = {i: _form(root, tool, shown) for i, tool in enumerate(tools.tools)
+             if isinstance(tool.cutter, models.ProfileCutter) and tool.cutter.profile is None}  # fmt: skip
+    return (
+        tools.model_copy(update={"tools": [drawn.get(i, tool) for i, tool in enumerate(tools.tools)]})
+        if drawn
+        else tools
+    )
+
+
+def _form(folder: Path, tool: models.ToolEntry, shown: str) -> models.ToolEntry:
+    """A form tool with the profile that its drawing has: from the tip up the outside of the drawing's closed outline."""
+    from ..geometry.drawing import outside_of, read_profile  # a library of its own that few jobs need
+
+    cutter = tool.cutter
+    assert isinstance(cutter, models.ProfileCutter) and cutter.file
+    place = f"T{tool.number}.cutter.file"
+    try:
+        ring = read_profile(inside(folder, cutter.file, place))
+        profile = outside_of(ring)
+    except MeshUnreadable as error:
+        raise JobUnreadable(shown, f"{place}: {cutter.file}: {error}") from error
+    return tool.model_copy(update={"cutter": cutter.model_copy(update={"profile": profile})})
 
 
 def _load(folder: Path, name: str, carried: dict[tuple[str, str], Mesh]) -> Job:

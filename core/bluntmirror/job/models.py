@@ -7,6 +7,7 @@ loading ever meets an inch.
 from __future__ import annotations
 
 import itertools
+import math
 from functools import cache
 from types import UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
@@ -372,22 +373,34 @@ class MachineFile(Strict):
 # --- tools.json -------------------------------------------------------------------------------------------------------
 
 
-class _Milling(Strict):
+class Milling(Strict):
+    """A cutter that turns itself. `core_diameter`: of the middle of its face that does not cut (left out: what its kind is known for);
+    `ramp_angle`: the steepest way down, in degrees, that it can take into full material all the same."""
+
+    type: str
     diameter: Annotated[Positive, LENGTH]
     flute_length: Annotated[Positive, LENGTH]
     reach: Annotated[Positive, LENGTH]
     shank_diameter: Annotated[Positive, LENGTH] | None = None
     flutes: Annotated[int, Field(ge=1, le=200)] = 2
     hand: Literal["right", "left"] = "right"
+    core_diameter: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] | None = None
+    ramp_angle: Annotated[float, Field(ge=0, le=90)] | None = None
 
     @model_validator(mode="after")
-    def _flutes_fit(self) -> _Milling:
+    def _core_fits(self) -> Milling:
+        if self.core_diameter is not None and self.diameter is not None and self.core_diameter > self.diameter:
+            raise ValueError("core_diameter, the middle of the face that does not cut, must not exceed diameter")
+        return self
+
+    @model_validator(mode="after")
+    def _flutes_fit(self) -> Milling:
         if self.flute_length > self.reach + 1e-9:
             raise ValueError("flute_length must not exceed reach (tip to holder face)")
         return self
 
 
-class EndMill(_Milling):
+class EndMill(Milling):
     type: Literal["end-mill"]
     corner_radius: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
 
@@ -398,16 +411,160 @@ class EndMill(_Milling):
         return self
 
 
-class BallMill(_Milling):
+class BallMill(Milling):
     type: Literal["ball-mill"]
 
 
-class Drill(_Milling):
+class TaperMill(Milling):
+    """A cone with a flat, rounded or ball tip. `tip_diameter` is that of the tip's rounding made whole (a ball's own diameter);
+    `angle` is the flank's from the axis. `diameter`: where the cone ends and straight flutes go on; left out, at the flutes' end."""
+
+    type: Literal["taper-mill"]
+    diameter: Annotated[Positive, LENGTH] | None = None  # type: ignore[assignment]
+    tip_diameter: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH]
+    angle: Annotated[float, Field(gt=0, lt=80)]
+    corner_radius: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
+
+    @model_validator(mode="after")
+    def _tip_fits(self) -> TaperMill:
+        if self.corner_radius > self.tip_diameter / 2 + 1e-9:
+            raise ValueError("corner_radius must not exceed half the tip_diameter")
+        if self.diameter is not None and self.diameter <= self.tip_diameter:
+            raise ValueError("tip_diameter is the small end: it must be below diameter")
+        if self.corner_radius * (1 - math.sin(math.radians(self.angle))) >= self.flute_length:
+            raise ValueError("flute_length ends below the corner: the flank is not reached")
+        return self
+
+
+class SpotDrill(Milling):
+    type: Literal["spot-drill"]
+    point_angle: Annotated[float, Field(gt=0, lt=180)] = 90.0
+
+
+class CentreDrill(Milling):
+    """A pilot with a point, and a countersink of `angle` (included) above it."""
+
+    type: Literal["centre-drill"]
+    pilot_diameter: Annotated[Positive, LENGTH]
+    pilot_length: Annotated[Positive, LENGTH]
+    point_angle: Annotated[float, Field(gt=0, le=180)] = 118.0
+    angle: Annotated[float, Field(gt=0, lt=180)] = 60.0
+
+    @model_validator(mode="after")
+    def _pilot_is_small(self) -> CentreDrill:
+        if self.pilot_diameter >= self.diameter:
+            raise ValueError("pilot_diameter must be below diameter")
+        return self
+
+
+class StepDrill(Milling):
+    """`steps`: the smaller diameters, each with how far above the tip it ends; `diameter` is the last and largest."""
+
+    type: Literal["step-drill"]
+    steps: Annotated[list[Pair], LENGTH, Field(min_length=1, max_length=20)]
+    point_angle: Annotated[float, Field(gt=0, le=180)] = 118.0
+    step_angle: Annotated[float, Field(gt=0, le=180)] = 90.0
+
+    @model_validator(mode="after")
+    def _steps_rise(self) -> StepDrill:
+        sizes = [*self.steps, (self.diameter, self.flute_length)]
+        if (
+            any(b[0] <= a[0] or b[1] <= a[1] for a, b in itertools.pairwise(sizes))
+            or sizes[0][0] <= 0
+            or sizes[0][1] <= 0
+        ):
+            raise ValueError(
+                "steps [[diameter, end above the tip], …] must grow both in diameter and in height, up to diameter and flute_length"
+            )
+        return self
+
+
+class Counterbore(Milling):
+    """A flat face that cuts; below it, where it has one, a pilot that only guides. The tip is the pilot's end."""
+
+    type: Literal["counterbore"]
+    pilot_diameter: Annotated[Positive, LENGTH] | None = None
+    pilot_length: Annotated[Positive, LENGTH] | None = None
+
+    @model_validator(mode="after")
+    def _pilot_fits(self) -> Counterbore:
+        if (self.pilot_diameter is None) != (self.pilot_length is None):
+            raise ValueError("a pilot needs both pilot_diameter and pilot_length")
+        if self.pilot_diameter and self.pilot_diameter >= self.diameter:
+            raise ValueError("pilot_diameter must be below diameter")
+        if (self.pilot_length or 0.0) + self.flute_length > self.reach + 1e-9:
+            raise ValueError("pilot_length and flute_length together must not exceed reach")
+        return self
+
+
+class ThreadMill(Milling):
+    """Teeth of the basic profile of ISO 68-1 over the flutes, or so many `teeth`; for internal threads, or for external ones."""
+
+    type: Literal["thread-mill"]
+    pitch: Annotated[Positive, LENGTH]
+    teeth: Annotated[int, Field(ge=1, le=200)] | None = None
+    internal: bool = True
+
+    @model_validator(mode="after")
+    def _pitch_fits(self) -> ThreadMill:
+        if self.diameter <= 2 * 0.625 * math.sqrt(3.0) / 2.0 * self.pitch:
+            raise ValueError("diameter is too small for teeth of this pitch")
+        if self.pitch * ((self.teeth or 1) - 0.25) > self.flute_length + 1e-9:
+            raise ValueError("flute_length is too short for its teeth")
+        return self
+
+
+class BoringBar(Milling):
+    """A bar with one edge, set to `diameter`; the bar itself (shank_diameter) goes into the bore and does not cut."""
+
+    type: Literal["boring-bar"]
+    shank_diameter: Annotated[Positive, LENGTH]
+
+    @model_validator(mode="after")
+    def _bar_fits(self) -> BoringBar:
+        if self.shank_diameter >= self.diameter:
+            raise ValueError("shank_diameter, the bar, must be below diameter, what it bores")
+        return self
+
+
+class Lollipop(Milling):
+    """A ball on a thinner neck."""
+
+    type: Literal["lollipop"]
+    flute_length: Annotated[Positive, LENGTH] | None = None  # type: ignore[assignment]
+    shank_diameter: Annotated[Positive, LENGTH]
+
+    @model_validator(mode="after")
+    def _flutes_fit(self) -> Lollipop:
+        if self.shank_diameter >= self.diameter:
+            raise ValueError("shank_diameter, the neck, must be below diameter, the ball")
+        if self.reach <= self.diameter:
+            raise ValueError("reach (tip to holder face) must be more than the ball's diameter")
+        return self
+
+
+class FaceMill(Milling):
+    """Inserts around a body: `diameter` at the tip, `flute_length` how deep they cut, `angle` between their edge and the face,
+    `core_diameter` the middle where none of them cuts, `shank_diameter` the body above them."""
+
+    type: Literal["face-mill"]
+    angle: Annotated[float, Field(gt=0, le=90)] = 90.0
+    corner_radius: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
+    core_diameter: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH]
+
+    @model_validator(mode="after")
+    def _corner_fits(self) -> FaceMill:
+        if self.corner_radius > self.diameter / 2 or (self.corner_radius and self.angle < 90.0):
+            raise ValueError("corner_radius belongs to inserts at 90°, and must not exceed half the diameter")
+        return self
+
+
+class Drill(Milling):
     type: Literal["drill"]
     point_angle: Annotated[float, Field(gt=0, le=180)] = 118.0
 
 
-class ChamferMill(_Milling):
+class ChamferMill(Milling):
     type: Literal["chamfer-mill"]
     tip_diameter: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
     angle: Annotated[float, Field(gt=0, lt=180)]
@@ -419,32 +576,39 @@ class ChamferMill(_Milling):
         return self
 
 
-class TSlot(_Milling):
+class TSlot(Milling):
     type: Literal["t-slot"]
 
 
-class Dovetail(_Milling):
+class Dovetail(Milling):
     type: Literal["dovetail"]
     angle: Annotated[float, Field(gt=0, lt=90)]
 
 
-class Tap(_Milling):
+class Tap(Milling):
     type: Literal["tap"]
     pitch: Annotated[Positive, LENGTH] | None = None
 
 
-class Reamer(_Milling):
+class Reamer(Milling):
     type: Literal["reamer"]
 
 
-class ProfileCutter(_Milling):
+class ProfileCutter(Milling):
+    """A form tool: its `profile`, or the drawing (DXF) that has it, the tool's axis being the drawing's y axis."""
+
     type: Literal["profile"]
     diameter: Annotated[Positive, LENGTH] | None = None  # type: ignore[assignment]
     flute_length: Annotated[Positive, LENGTH] | None = None  # type: ignore[assignment]
-    profile: Annotated[list[Pair], LENGTH, Field(min_length=2, max_length=1000)]
+    profile: Annotated[list[Pair], LENGTH, Field(min_length=2, max_length=1000)] | None = None
+    file: str | None = None
 
     @model_validator(mode="after")
     def _flutes_fit(self) -> ProfileCutter:
+        if self.profile is None:
+            if self.file is None:
+                raise ValueError("a profile cutter needs its profile, or the file of the drawing that has it")
+            return self
         heights = [z for _, z in self.profile]
         if any(b < a for a, b in itertools.pairwise(heights)) or abs(heights[0]) > 1e-9:
             raise ValueError("profile goes from the tip (z = 0) up")
@@ -481,7 +645,25 @@ class Insert(Strict):
 
 
 Cutter = Annotated[
-    EndMill | BallMill | Drill | ChamferMill | TSlot | Dovetail | Tap | Reamer | ProfileCutter | Insert,
+    EndMill
+    | BallMill
+    | TaperMill
+    | FaceMill
+    | Lollipop
+    | Drill
+    | SpotDrill
+    | CentreDrill
+    | StepDrill
+    | Counterbore
+    | ChamferMill
+    | TSlot
+    | Dovetail
+    | ThreadMill
+    | Tap
+    | Reamer
+    | BoringBar
+    | ProfileCutter
+    | Insert,
     Field(discriminator="type"),
 ]
 

@@ -15,14 +15,14 @@ import math
 import numpy as np
 
 from ..compiled import njit, prange
-from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
+from ..tools.slabs import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
 from .moment_kernel import met_at_that_moment
 from .sweep_kernel import across, along, meet, radius_below
 
 TILE = 16
 WELD = 1e-4  # mm; intervals shorter than this are float noise, not stock
 
-CUT, TEST_CUT, TEST_SHANK, TEST_HOLDER, TEST_FLUSH, TEST_NEAR, SETS = 0, 1, 2, 3, 4, 5, 6
+CUT, TEST_CUT, TEST_SHANK, TEST_HOLDER, TEST_FLUSH, TEST_NEAR, TEST_CORE, SETS = 0, 1, 2, 3, 4, 5, 6, 7
 # What a test reports: exit shift towards + and towards −, the way of the tip at first touch (to tell earlier from later),
 # and the place.
 SHIFT_PLUS, SHIFT_MINUS, FIRST, PLACE_U, PLACE_V, PLACE_W, FIELDS = 0, 1, 2, 3, 4, 5, 6

@@ -10,7 +10,7 @@ and its distance from the axis is at most R(h); both are quadratics in t, so tha
 import math
 
 from ..compiled import njit
-from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
+from ..tools.slabs import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
 
 NEVER = 2.0
 INSET = 1e-4  # the ends are asked a hair inside, where closed forms are sure

@@ -16,12 +16,14 @@ from numpy.typing import NDArray
 
 from ..compiled import compile_kernels, share_out_singly
 from ..geometry.mesh import Mesh
-from ..tools.assembly import H0, H1, R0, R1, Assembly, offset_slabs, rounded
+from ..tools.assembly import Assembly
+from ..tools.slabs import H0, H1, R0, R1, line_slab, offset_slabs, rounded
 from .cut_kernel import (
     CUT,
     FIELDS,
     FIRST,
     SETS,
+    TEST_CORE,
     TEST_CUT,
     TEST_FLUSH,
     TEST_HOLDER,
@@ -45,7 +47,8 @@ MAX_CAPACITY = 4096
 MAX_RAYS = 60_000_000
 AXES_OF = ((1, 2, 0), (0, 2, 1), (0, 1, 2))  # lateral u, lateral v, along — of X, Y and Z rays
 HANDED = (1, -1, 1)
-TEST_KINDS = (TEST_CUT, TEST_SHANK, TEST_HOLDER, TEST_FLUSH, TEST_NEAR)
+TEST_KINDS = (TEST_CUT, TEST_SHANK, TEST_HOLDER, TEST_FLUSH, TEST_NEAR, TEST_CORE)
+CORE_MM = 0.05  # how thick the middle of a face is asked
 
 
 class TooFine(ValueError):
@@ -251,6 +254,7 @@ class ToolSets:
                 TEST_HOLDER: offset_slabs(tool.holder, -e),
                 TEST_FLUSH: _flush(tool, e),
                 TEST_NEAR: offset_slabs(body, near_stock) if near_stock > 0 else np.zeros((0, 8)),
+                TEST_CORE: _core(tool, e),
             }
             for kind, exact in parts.items():
                 slabs = rounded(exact) if facets else exact
@@ -269,12 +273,21 @@ class ToolSets:
         )
 
 
+def _core(tool: Assembly, e: float) -> Floats:
+    """The middle of the face, as far as it does not cut, as a thin disc a hair within it."""
+    if tool.core <= e:
+        return np.zeros((0, 8))
+    face = float(tool.cutting[0, H0])
+    return np.array([line_slab(face + e, face + CORE_MM, tool.core - e, tool.core - e)])
+
+
 def _flush(tool: Assembly, e: float) -> Floats:
     """A hair outside the shank, above the flutes: stock there runs along the shank, so the cut is deeper than the
     flutes are long. Only where the shank is as thick as the cutter."""
-    if not len(tool.shank) or 2 * tool.shank[0, 4] < tool.diameter - 1e-6:
+    above = tool.shank[tool.shank[:, H0] >= tool.flute_length - 1e-9] if len(tool.shank) else tool.shank
+    if not len(above) or 2 * above[0, R1] < tool.diameter - 1e-6:
         return np.zeros((0, 8))
-    grown = offset_slabs(tool.shank, e)
+    grown = offset_slabs(above, e)
     grown[:, 1] += 10 * e  # from well above the flutes' end
     return grown[grown[:, 2] > grown[:, 1]]
 

@@ -24,7 +24,7 @@ opposite slope, by chords that close in from both sides (the Illinois rule: Dowe
 import math
 
 from ..compiled import njit
-from ..tools.assembly import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
+from ..tools.slabs import ARC, H0, H1, HC, KIND, R0, R1, RC, RO
 
 CLOSE_MM = 1e-6  # of a way: a chord that ends so near to the one before has its place, and at one of zero slope far less is left
 MOST_CHORDS = 60  # the chords close in within six; every fifth is a halving, so that none is slow

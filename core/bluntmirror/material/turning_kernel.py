@@ -26,7 +26,7 @@ import math
 import numpy as np
 
 from ..compiled import njit, prange
-from ..tools.assembly import ARC, H0, H1, HC, KIND, LINE, R0, R1, RC, RO, WHOLE
+from ..tools.slabs import ARC, H0, H1, HC, KIND, LINE, R0, R1, RC, RO, WHOLE
 from .cut_kernel import (
     CUT,
     SETS,

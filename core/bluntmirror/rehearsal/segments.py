@@ -17,12 +17,12 @@ import numpy as np
 from ..geometry.frames import Floats, inverse
 from ..geometry.hull import outline
 from ..machine.screws import Screws
-from ..material.cut_kernel import CUT, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
+from ..material.cut_kernel import CUT, TEST_CORE, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
 from ..material.stock import Batch, RingBatch, RingSets, ToolSets, TurnedBatch
 from ..material.sweep_kernel import first_through, slab_radius
 from ..material.turning_kernel import first_turned_through
 from ..program.motions import RAPID, THREAD, TOOL_CHANGE
-from ..tools.assembly import H0, H1
+from ..tools.slabs import H0, H1
 from .result import Rehearsal
 from .spindles import spindle_speeds
 from .virtual_control import tool_mount
@@ -115,12 +115,13 @@ class Segments:
         span = knots.t1[self.index] - knots.t0[self.index]
         self.t0 = knots.t0[self.index] + self.share0 * span
         self.time = np.where(self.share1 == 1.0, knots.t1[self.index], knots.t0[self.index] + self.share1 * span)
-        turns = np.ones(len(number))
+        turns, sine = np.ones(len(number)), np.full(len(number), 2.0)
         self.tool = np.zeros(len(number), np.int64)
         self.reach = np.zeros((len(number), 3))  # radius, lowest and highest place of the cutting part
         for n in np.unique(number):
             rows, tool = number == n, result.tools[int(n)]
             turns[rows], self.tool[rows] = tool.turns, sets.row[int(n)]
+            sine[rows] = np.sin(np.radians(tool.ramp)) if tool.core > 0.0 else 2.0
             self.reach[rows] = [tool.diameter / 2, 0.0, tool.flute_length]
         self.slabs, self.sets = sets.slabs, sets.sets
         self.upright_sets, self.turned_sets = sets, turned
@@ -137,6 +138,9 @@ class Segments:
         self.flags |= np.where(rapid, 0, 1 << TEST_FLUSH)
         if result.job.file.checks.near_stock > 0:
             self.flags |= 1 << TEST_NEAR
+        down = -np.einsum("ij,ij->i", self.delta, self.axis)
+        plunges = (down > HAIR_MM) & (down > sine * np.linalg.norm(self.delta, axis=1)) & ~test_cut
+        self.flags |= np.where(plunges, 1 << TEST_CORE, 0)
         self.mode = np.where(self.by_insert, RING, np.where(self.upright, UPRIGHT_MODE, TURNED))
         self._changes = np.flatnonzero(np.diff(self.mode)) + 1
         self._rings(result, tool_from_work, to_grid, values, centre)

@@ -7,7 +7,8 @@ import numpy as np
 from ..findings import causes
 from ..geometry.frames import Floats
 from ..job.channel import tool_key
-from ..material.cut_kernel import TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
+from ..material.cut_kernel import TEST_CORE, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
+from ..tools import Assembly
 from .result import Rehearsal
 from .resuming import Hits
 from .scene import tool_name
@@ -34,6 +35,7 @@ def report_touches(
         ("contact.still", (depth[:, TEST_CUT] > 0) & segments.still[rows], TEST_CUT, ("cutter",)),
         ("contact.shank", body_depth > 0, TEST_SHANK, ()),
         ("material.depth", (depth[:, TEST_FLUSH] > 0) & (body_depth == 0), TEST_FLUSH, ("shank",)),
+        ("material.plunge", depth[:, TEST_CORE] > 0, TEST_CORE, ("cutter",)),
         ("contact.near", (depth[:, TEST_NEAR] > 0) & (body_depth == 0), TEST_NEAR, ("holder",)),
     ]
     for kind, mask, test, parts in troubles:
@@ -63,14 +65,14 @@ def report_touches(
             to_machine = machine_from_work.at(segment, of_segment) @ frame
             x, y, z = to_machine[:3, :3] @ place[at, test_of] + to_machine[:3, 3]
             docket.add(
-                kind, _said(kind, called, names, name, amount, result.tools[number].flute_length),
+                kind, _said(kind, called, names, name, amount, result.tools[number]),
                 where=reel.where(motion, result.knots.moment(reel, segment, of_segment), int(segments.motion[rows[run[-1]]])),
                 bodies=(*(f"{called} {part}" for part in names), name), amount=amount,
                 count=len(np.unique(segments.motion[rows[run]])), point=(float(x), float(y), float(z)),
             )  # fmt: skip
 
 
-def _said(kind: str, tool: str, parts: tuple[str, ...], stock: str, amount: float, flutes: float) -> str:
+def _said(kind: str, tool: str, parts: tuple[str, ...], stock: str, amount: float, it: Assembly) -> str:
     if kind == "contact.rapid":
         return f"{tool} goes through {stock} at rapid, {amount:.2f} mm deep"
     if kind == "contact.still":
@@ -78,5 +80,7 @@ def _said(kind: str, tool: str, parts: tuple[str, ...], stock: str, amount: floa
     if kind == "contact.shank":
         return f"the {' and '.join(parts)} of {tool} {'run' if len(parts) > 1 else 'runs'} into {stock}, {amount:.2f} mm deep"
     if kind == "material.depth":
-        return f"{tool} is engaged deeper than its flutes are long ({flutes:g} mm)"
+        return f"{tool} is engaged deeper than its flutes are long ({it.flute_length:g} mm)"
+    if kind == "material.plunge":
+        return f"{tool} goes down into {stock} where nothing is bored for it: the middle of its face does not cut (⌀ {2 * it.core:.4g})"
     return f"shank or holder of {tool} comes closer to {stock} than asked for"

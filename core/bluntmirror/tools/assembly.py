@@ -23,27 +23,13 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.hull import is_convex
+from ..geometry.hull import is_convex as is_convex_mesh
 from ..geometry.mesh import Mesh, extrude, joined, revolve, segments_for
 from ..job import models
+from .cutters import CAN_RAMP, core_radius, cutting_slabs, guide_slabs
+from .slabs import H0, H1, HC, KIND, LINE, R0, R1, RC, RO, is_convex, line_slab, stacked
 
 Floats = NDArray[np.float64]
-
-# Columns of a slab row. LINE: radius runs straight from r0 at h0 to r1 at h1. ARC: radius = ro + √(rc² − (h − hc)²),
-# a sphere when ro is 0, a torus otherwise. WHOLE: a disc of radius ro at hc grown by rc on all sides, both halves of an arc.
-LINE, ARC, WHOLE = 0.0, 1.0, 2.0
-KIND, H0, H1, R0, R1, HC, RO, RC = range(8)
-
-
-def line_slab(h0: float, h1: float, r0: float, r1: float) -> list[float]:
-    return [LINE, h0, h1, r0, r1, 0.0, 0.0, 0.0]
-
-
-def arc_slab(h0: float, h1: float, hc: float, ro: float, rc: float) -> list[float]:
-    def radius(h: float) -> float:
-        return ro + math.sqrt(max(0.0, rc * rc - (h - hc) ** 2))
-
-    return [ARC, h0, h1, radius(h0), radius(h1), hc, ro, rc]
 
 
 @dataclass(frozen=True)
@@ -66,6 +52,8 @@ class Assembly:
     offset: tuple[float, float] = (0.0, 0.0)  # of the tip beside the mount's axis
     blocks: tuple[Mesh, ...] = ()  # of the holder, in the mount's frame, as its shapes draw it
     cuts_threads: bool = False  # a thread insert: locked to the spindle it leaves its outline once a turn
+    core: float = 0.0  # radius of the middle of its face, which does not cut
+    ramp: float = 90.0  # degrees: the steepest way into full material that it can take
 
     @property
     def is_turning(self) -> bool:
@@ -119,7 +107,7 @@ class Assembly:
                 if self.offset != (0.0, 0.0):
                     result[name] = [Mesh(m.vertices + [*self.offset, 0.0], m.faces) for m in result[name]]
         if self.blocks:
-            convex = all(is_convex(block) for block in self.blocks)
+            convex = all(is_convex_mesh(block) for block in self.blocks)
             result["holder"] = [*result.get("holder", []), *self.blocks] if convex else []
         return result
 
@@ -127,7 +115,9 @@ class Assembly:
 def _profile(slabs: Floats) -> list[tuple[float, float]]:
     """The closed outline of stacked slabs, arcs cut finely (0.005 mm)."""
     outline: list[tuple[float, float]] = [(0.0, float(slabs[0, H0]))]
-    for slab in slabs:
+    for i, slab in enumerate(slabs):
+        if i and slab[H0] > slabs[i - 1, H1] + 1e-9:  # another part stands between these two
+            outline += [(0.0, float(slabs[i - 1, H1])), (0.0, float(slab[H0]))]
         if slab[KIND] == LINE:
             steps = [(slab[R0], slab[H0]), (slab[R1], slab[H1])]
         else:
@@ -153,11 +143,12 @@ def build_assembly(entry: models.ToolEntry, blocks: Sequence[Mesh] = ()) -> Asse
             entry.number, entry.name, entry.length, entry.length, 0.0, 0.0, none, none, none, True, 1,
             insert=insert_outline(cutter), offset=entry.offset, blocks=tuple(blocks), cuts_threads=cutter.type == "thread-insert",
         )  # fmt: skip
-    cutting = _cutting_slabs(cutter)
+    cutting = cutting_slabs(cutter)
     top = float(cutting[-1, H1])
     diameter = 2.0 * float(np.max(cutting[:, [R0, R1]]))
     shank_radius = (cutter.shank_diameter or diameter) / 2.0
-    shank = _rows([line_slab(top, cutter.reach, shank_radius, shank_radius)] if cutter.reach > top + 1e-9 else [])
+    shank = stacked([line_slab(top, cutter.reach, shank_radius, shank_radius)] if cutter.reach > top + 1e-9 else [])
+    guide = guide_slabs(cutter)
     segments, height = [], max(cutter.reach, top)
     for part in entry.holder.segments:
         to = part.to_diameter or part.diameter
@@ -171,12 +162,14 @@ def build_assembly(entry: models.ToolEntry, blocks: Sequence[Mesh] = ()) -> Asse
         top,
         diameter,
         cutting,
-        shank,
-        _rows(segments),
-        convex=_is_convex(cutting),
+        np.concatenate([guide, shank]),
+        stacked(segments),
+        convex=is_convex(cutting),
         turns=-1 if cutter.hand == "left" else 1,
         offset=entry.offset,
         blocks=tuple(blocks),
+        core=core_radius(cutter),
+        ramp=CAN_RAMP if cutter.ramp_angle is None else cutter.ramp_angle,
     )
 
 
@@ -257,134 +250,3 @@ def _arc(centre: tuple[float, float], radius: float, begin: float, end: float) -
     step = 2.0 * math.degrees(math.acos(max(0.0, 1.0 - NOSE_MM / radius)))
     angles = np.radians(np.linspace(begin, end, max(2, math.ceil(abs(end - begin) / step)) + 1))
     return [(centre[0] + radius * math.cos(a), centre[1] + radius * math.sin(a)) for a in angles]
-
-
-def _rows(slabs: Sequence[list[float]]) -> Floats:
-    return np.array(slabs, float).reshape(-1, 8)
-
-
-def _cutting_slabs(cutter: models.Cutter) -> Floats:
-    assert not isinstance(cutter, models.Insert)
-    if isinstance(cutter, models.ProfileCutter):
-        rows = [
-            line_slab(z0, z1, r0, r1)
-            for (r0, z0), (r1, z1) in zip(cutter.profile, cutter.profile[1:], strict=False)
-            if z1 > z0
-        ]
-        return _rows(rows)
-    radius, flutes = cutter.diameter / 2.0, cutter.flute_length
-    if isinstance(cutter, models.BallMill):
-        top = min(radius, flutes)
-        rows = [arc_slab(0.0, top, radius, 0.0, radius)]
-    elif isinstance(cutter, models.EndMill) and cutter.corner_radius > 0:
-        corner = cutter.corner_radius
-        top = min(corner, flutes)
-        rows = [arc_slab(0.0, top, corner, radius - corner, corner)]
-    elif isinstance(cutter, models.Drill) and cutter.point_angle < 180:
-        # Height of a drill's point: r / tan(½ point angle); a 118° point is 0.3004·D high.
-        top = radius / math.tan(math.radians(cutter.point_angle) / 2.0)
-        rows = [line_slab(0.0, top, 0.0, radius)]
-    elif isinstance(cutter, models.ChamferMill):
-        small = cutter.tip_diameter / 2.0
-        top = (radius - small) / math.tan(math.radians(cutter.angle) / 2.0)
-        rows = [line_slab(0.0, top, small, radius)]
-    elif isinstance(cutter, models.Dovetail):
-        # `angle` from the base plane to the flank: the radius falls by h / tan(angle).
-        small = max(0.0, radius - flutes / math.tan(math.radians(cutter.angle)))
-        top = flutes
-        rows = [line_slab(0.0, top, radius, small)]
-    else:
-        top, rows = 0.0, []
-    if flutes > top + 1e-9:
-        rows.append(line_slab(top, flutes, radius, radius))
-    return _rows(rows)
-
-
-def _is_convex(slabs: Floats) -> bool:
-    """Whether the stacked slabs are one convex solid: the radius never falls and its slope never grows."""
-    slope = math.inf
-    for i, slab in enumerate(slabs):
-        if i and abs(slab[R0] - slabs[i - 1, R1]) > 1e-9:
-            return False
-        first, last = _slopes(slab)
-        if first > slope + 1e-9 or last < -1e-9:
-            return False
-        slope = last
-    return True
-
-
-def _slopes(slab: Floats) -> tuple[float, float]:
-    if slab[KIND] == LINE:
-        slope = float((slab[R1] - slab[R0]) / (slab[H1] - slab[H0]))
-        return slope, slope
-
-    def at(h: float) -> float:
-        depth = float(slab[HC]) - h
-        return depth / math.sqrt(max(1e-18, float(slab[RC]) ** 2 - depth**2))
-
-    return at(float(slab[H0])), at(float(slab[H1]))
-
-
-def offset_slabs(slabs: Floats, outward: float) -> Floats:
-    """Slabs grown (or, with a negative value, shrunk) by a distance; slabs that vanish are left out."""
-    rows = []
-    for slab in slabs:
-        new = slab.copy()
-        new[H0] -= outward
-        new[H1] += outward
-        if slab[KIND] == ARC:
-            new[RC] += outward
-            if new[RC] <= 0:
-                continue
-            new[H0], new[H1] = max(new[H0], new[HC] - new[RC]), min(new[H1], new[HC] + new[RC])
-            new = np.array(arc_slab(new[H0], new[H1], new[HC], new[RO], new[RC]))
-        else:
-            slope = (slab[R1] - slab[R0]) / (slab[H1] - slab[H0])
-            grow = outward * math.sqrt(1.0 + slope * slope)
-            new[R0] = max(0.0, slab[R0] + grow - slope * outward)
-            new[R1] = max(0.0, slab[R1] + grow + slope * outward)
-        if new[H1] > new[H0] and max(new[R0], new[R1]) > 0:
-            rows.append(new)
-    return np.array(rows).reshape(-1, 8)
-
-
-FACET_MM = 0.0005  # by which cones inscribed in a torus stand inside it
-
-
-def rounded(slabs: Floats) -> Floats:
-    """The same slabs for a tool in any direction: an arc at the bottom whose other half lies within what stands above it becomes a
-    whole one; of other arcs spheres stay and tori become cones inscribed in them."""
-    if not len(slabs) or slabs[0, KIND] != ARC:
-        return facetted(slabs)
-    corner = slabs[0]
-    widest = corner[RO] + corner[RC]
-    above = slabs[1:]
-    covered = corner[H1]
-    for slab in above:
-        if abs(slab[H0] - covered) > 1e-9 or min(slab[R0], slab[R1]) < widest - 1e-9:
-            break
-        covered = slab[H1]
-    if abs(corner[H1] - corner[HC]) > 1e-9 or covered < corner[HC] + corner[RC] - 1e-9 or not len(above):
-        return facetted(slabs)
-    whole = corner.copy()
-    whole[[KIND, H0, H1, R0, R1]] = WHOLE, corner[HC] - corner[RC], corner[HC] + corner[RC], corner[RO], widest
-    return np.concatenate([whole[None], facetted(above)])
-
-
-def facetted(slabs: Floats) -> Floats:
-    """The same slabs with every torus as cones inscribed in it; spheres, cones and cylinders as they are."""
-    rows: list[Floats] = []
-    for slab in slabs:
-        if slab[KIND] == LINE or slab[RO] == 0.0:
-            rows.append(slab)
-            continue
-        low, high = (math.asin(max(-1.0, min(1.0, (slab[h] - slab[HC]) / slab[RC]))) for h in (H0, H1))
-        step = 2.0 * math.acos(max(0.0, 1.0 - FACET_MM / max(float(slab[RC]), FACET_MM)))
-        angles = np.linspace(low, high, max(2, math.ceil((high - low) / step)) + 1)
-        heights, radii = slab[HC] + slab[RC] * np.sin(angles), slab[RO] + slab[RC] * np.cos(angles)
-        rows += [
-            np.array(line_slab(*map(float, part)))
-            for part in zip(heights[:-1], heights[1:], radii[:-1], radii[1:], strict=True)
-            if part[1] > part[0]
-        ]
-    return np.array(rows).reshape(-1, 8)

@@ -45,6 +45,8 @@ const BODY: Measure[] = [
 ];
 const HAND: Measure = { key: "hand", label: "hand", options: ["right", "left"], optional: true };
 const REACH: Measure = { key: "reach", label: "reach", optional: true };
+const CORE: Measure = { key: "core_diameter", label: "middle that does not cut", optional: true };
+const POINT: Measure = { key: "point_angle", label: "point angle °" };
 const NOSE: Measure = { key: "nose_radius", label: "nose radius", optional: true };
 const SHAPES = "A B C D E H K L M O P R S T V W".split(" ");
 
@@ -52,7 +54,31 @@ const SHAPES = "A B C D E H K L M O P R S T V W".split(" ");
 export const KINDS: Record<string, { says: string; measures: Measure[]; fresh: Record<string, unknown> }> = {
   "end-mill": { says: "end mill, flat or bull-nosed", measures: [...BODY, { key: "corner_radius", label: "corner radius", optional: true }, HAND], fresh: {} },
   "ball-mill": { says: "ball mill", measures: [...BODY, HAND], fresh: {} },
-  drill: { says: "drill", measures: [...BODY, { key: "point_angle", label: "point angle °" }, HAND], fresh: { point_angle: 118 } },
+  "taper-mill": {
+    says: "tapered mill, flat, bull or ball",
+    measures: [{ key: "tip_diameter", label: "tip diameter" }, { key: "angle", label: "flank from axis °" }, { key: "corner_radius", label: "corner radius", optional: true }, { ...BODY[0], label: "diameter at the top", optional: true }, ...BODY.slice(1), CORE, HAND],
+    fresh: { diameter: undefined, tip_diameter: 4, angle: 3, corner_radius: 2 },
+  },
+  "face-mill": {
+    says: "face mill with inserts",
+    measures: [{ ...BODY[0], label: "diameter at the tip" }, { ...BODY[1], label: "inserts, deep" }, { key: "angle", label: "edge from face °" }, { key: "corner_radius", label: "corner radius", optional: true }, { ...CORE, optional: false }, BODY[2], { ...BODY[3], label: "body" }, { ...BODY[4], label: "inserts, number" }, { key: "ramp_angle", label: "steepest ramp °", optional: true }, HAND],
+    fresh: { diameter: 50, flute_length: 6, angle: 90, core_diameter: 36, shank_diameter: 44, flutes: 5 },
+  },
+  lollipop: { says: "ball on a neck", measures: [{ ...BODY[0], label: "ball" }, { ...BODY[3], label: "neck", optional: false }, BODY[2], BODY[4], HAND], fresh: { flute_length: undefined, shank_diameter: 6 } },
+  drill: { says: "drill", measures: [...BODY, POINT, HAND], fresh: { point_angle: 118 } },
+  "spot-drill": { says: "spot drill", measures: [...BODY, POINT, HAND], fresh: { point_angle: 90 } },
+  "centre-drill": {
+    says: "centre drill",
+    measures: [{ key: "pilot_diameter", label: "pilot diameter" }, { key: "pilot_length", label: "pilot, long" }, POINT, { key: "angle", label: "countersink °" }, ...BODY, HAND],
+    fresh: { pilot_diameter: 3, pilot_length: 4, point_angle: 118, angle: 60 },
+  },
+  counterbore: { says: "counterbore", measures: [...BODY, { key: "pilot_diameter", label: "pilot diameter", optional: true }, { key: "pilot_length", label: "pilot, long", optional: true }, HAND], fresh: {} },
+  "thread-mill": {
+    says: "thread mill",
+    measures: [{ key: "pitch", label: "pitch" }, { key: "teeth", label: "rows of teeth", optional: true }, ...BODY, CORE, HAND],
+    fresh: { pitch: 1.5, flute_length: 12, shank_diameter: 7 },
+  },
+  "boring-bar": { says: "boring bar", measures: [{ ...BODY[0], label: "set to diameter" }, { ...BODY[3], label: "bar", optional: false }, { ...BODY[1], label: "edge, high" }, BODY[2], HAND], fresh: { flute_length: 3, shank_diameter: 8 } },
   "chamfer-mill": { says: "chamfer mill", measures: [...BODY, { key: "tip_diameter", label: "tip diameter" }, { key: "angle", label: "included angle °" }, HAND], fresh: { tip_diameter: 0, angle: 90 } },
   "t-slot": { says: "T-slot cutter", measures: [...BODY, HAND], fresh: { flute_length: 6, shank_diameter: 6 } },
   dovetail: { says: "dovetail cutter", measures: [...BODY, { key: "angle", label: "flank from base °" }, HAND], fresh: { angle: 60, flute_length: 5, shank_diameter: 4 } },
