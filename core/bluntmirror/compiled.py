@@ -10,6 +10,7 @@ arrays   a kernel gives the same numbers either way: the compiler is not allowed
 from __future__ import annotations
 
 import functools
+import os
 import sys
 import threading
 import types
@@ -84,7 +85,11 @@ def _hand_over() -> None:
 
 def _load_compiler() -> Any:
     """The compiler looks for SciPy's linear algebra, which no kernel uses and which takes longer to load than it does itself:
-    it is hidden from it while it looks (a kernel that did use it would not compile) — unless another thread might want it."""
+    it is hidden from it while it looks (a kernel that did use it would not compile) — unless another thread might want it.
+
+    Threads that wait for others sleep: where they spin, two take twice and thrice the time of one on a busy machine, and are slower."""
+    os.environ.setdefault("OMP_WAIT_POLICY", "PASSIVE")
+    os.environ.setdefault("GOMP_SPINCOUNT", "0")
     hidden = "scipy" not in sys.modules and threading.active_count() == 1
     if hidden:
         sys.modules["scipy"] = None  # type: ignore[assignment]

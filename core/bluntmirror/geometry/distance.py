@@ -43,19 +43,23 @@ def _normals(mesh: Mesh) -> Floats:
     face = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
     face /= np.maximum(np.linalg.norm(face, axis=1, keepdims=True), 1e-300)
     corner = np.zeros((len(mesh.vertices), 3))
+    if not len(faces):
+        return np.zeros((0, 7, 3))
     for i in range(3):
         a = triangles[:, (i + 1) % 3] - triangles[:, i]
         b = triangles[:, (i + 2) % 3] - triangles[:, i]
         lengths = np.maximum(np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1), 1e-300)
         angle = np.arccos(np.clip(np.einsum("ij,ij->i", a, b) / lengths, -1, 1))
-        np.add.at(corner, faces[:, i], angle[:, None] * face)
+        for k in range(3):
+            corner[:, k] += np.bincount(faces[:, i], angle * face[:, k], len(corner))
     result = np.empty((len(faces), 7, 3))
     result[:, 0] = face
     for i in range(3):
         result[:, 1 + i] = corner[faces[:, i]]
-    ends = np.sort(np.stack([faces, np.roll(faces, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
-    _, edge = np.unique(ends, axis=0, return_inverse=True)
-    total = np.zeros((int(edge.max(initial=-1)) + 1, 3))
-    np.add.at(total, edge.ravel(), np.repeat(face, 3, axis=0))
+    begin, end = faces.reshape(-1).astype(np.int64), np.roll(faces, -1, axis=1).reshape(-1).astype(np.int64)
+    # An edge is its two corners, packed into one number: those sort many times as fast as rows do.
+    _, edge = np.unique(np.minimum(begin, end) * len(mesh.vertices) + np.maximum(begin, end), return_inverse=True)
+    edge = edge.reshape(-1)
+    total = np.column_stack([np.bincount(edge, np.repeat(face[:, i], 3)) for i in range(3)])
     result[:, 4:] = total[edge.reshape(-1, 3)]
     return result

@@ -88,6 +88,7 @@ class Comparison:
     excess_max: float
     lacking: Places  # of the design, what the blank never had; amount: how far outside the blank
     open_rays: int  # rays through the design that do not add up
+    solid: Solid  # the design, to be asked for distances
 
 
 def compare(stock: Stock, blank: Mesh, design: Mesh, gouge: float, excess: float) -> Comparison:
@@ -122,7 +123,7 @@ def compare(stock: Stock, blank: Mesh, design: Mesh, gouge: float, excess: float
     never = joined_places(
         [never, Places(design.vertices[corners], apart[corners], np.full(len(corners), -1, np.int32))]
     )
-    return Comparison(gouges, left, gouge_max, excess_max, never, open_rays)
+    return Comparison(gouges, left, gouge_max, excess_max, never, open_rays, solid)
 
 
 @dataclass(frozen=True)
