@@ -18,6 +18,7 @@ from . import (
     clip,
     fairing,
     gland,
+    hub,
     hydrophone,
     lid,
     lid_back,
@@ -38,7 +39,7 @@ REVISIONS = ((False, "1-as released"), (True, "2-flawed"))
 JOBS = {
     "buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing,
     "nose-cone": nosecone, "gland-plates": gland, "hull-union": union, "cable-clip": clip,
-    "hydrophone-body": hydrophone, "tether-head": tether, "drive-shaft": shaft,
+    "hydrophone-body": hydrophone, "buoy-hub": hub, "tether-head": tether, "drive-shaft": shaft,
     "contact-pin": pin,
 }  # fmt: skip
 # A part over several jobs: the folder of each step is a job's, `flawed` where the route's second revision is.
@@ -86,6 +87,12 @@ FAULTS = {
         "so that the finishing pass is missing": "material.excess",
         "and with it the chamfer before the thread": "material.excess",
         "the relief groove too deep": "material.gouge",
+    },
+    "buoy-hub": {
+        "the thread milled too wide": "material.gouge",
+        "the T-slot cutter held too short": "contact.shank",
+        "lifted before it is out of its slot": "contact.rapid",
+        "so that the slot ends too early": "material.excess",
     },
     "hydrophone-body": {
         "the neck's diameter typed wrong": "material.gouge",
