@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import ezdxf
 import redis
 from django.conf import settings
 from django.contrib.auth import get_user_model
@@ -163,6 +164,23 @@ class Interface(TransactionTestCase):
             expect(page.get_by_test_id("face")).to_contain_text("5.000 mm too deep")
             page.keyboard.press("d")
             expect(page.get_by_test_id("scale")).to_have_count(0)
+
+            # Cut open across Y: the design is a floor of 150 × 18, two rims of 20 × 11, a boss of 30 × 11 and four fillets of 1 mm.
+            page.get_by_role("button", name="Section", exact=True).click()
+            card = page.get_by_test_id("section")
+            expect(card).to_contain_text("lid design")
+            told = re.search(r"lid design\s*([\d.]+) mm²", card.inner_text())
+            assert told
+            self.assertAlmostEqual(float(told.group(1)), 2700 + 440 + 330 + 4 * (1 - math.pi / 4), delta=1.0)
+            with page.expect_download() as file:
+                card.get_by_role("button", name="DXF").click()
+            self.assertEqual(
+                len([e for e in ezdxf.readfile(file.value.path()).modelspace() if e.dxf.layer == "lid"]), 1
+            )
+            page.get_by_label("Section at").fill("60")  # beside the blank
+            expect(card).not_to_contain_text("lid design")
+            card.get_by_role("button", name="Close").click()
+            expect(card).to_have_count(0)
             page.locator(".tabs").get_by_text("Margins").click()
             page.get_by_role("button", name="T1 cutter · stop arm").click()
             expect(page.get_by_test_id("script")).to_have_attribute("data-line", re.compile(r"^\d+$"))

@@ -1,11 +1,13 @@
-import { Button, Dropdown, Segmented, Select, Slider, Tooltip } from "antd";
+import { Button, Segmented, Tooltip } from "antd";
 import { useEffect, useRef, useState } from "react";
 
 import type { Finding } from "../api/client";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { DeviationScale } from "./DeviationScale";
+import type { Cut } from "../section/outlines";
 import { StageScene, type Colouring, type Picked, type Section } from "./scene";
+import { SectionCard } from "./SectionCard";
 import { StageTools } from "./StageTools";
 
 interface Props {
@@ -30,6 +32,7 @@ export function Stage({ replay, player, finding, passing, text, colouring, reach
   const [failure, setFailure] = useState("");
   const [picked, setPicked] = useState<Picked | null>(null);
   const [section, setSection] = useState<Section>(null);
+  const [cuts, setCuts] = useState<Cut[]>([]);
   const [, redraw] = useState(0);
 
   useEffect(() => {
@@ -49,6 +52,7 @@ export function Stage({ replay, player, finding, passing, text, colouring, reach
       return;
     }
     scene.current = made;
+    made.onCut = setCuts;
     tell.current(made);
     made.show(player.time);
     const stop = player.subscribe(() => made.show(player.time));
@@ -102,11 +106,11 @@ export function Stage({ replay, player, finding, passing, text, colouring, reach
               Paths
             </Button>
           </Tooltip>
-          <Dropdown trigger={["click"]} popupRender={() => <SectionChoice section={section} onSection={setSection} />}>
-            <Button size="small" type={section ? "primary" : "default"}>
+          <Tooltip title="Cut the work open and draw what the plane cuts">
+            <Button size="small" type={section ? "primary" : "default"} disabled={!replay.description.stocks.length} onClick={() => setSection(section ? null : { axis: 1, at: 0, side: made.eyeSide(1) })}>
               Section
             </Button>
-          </Dropdown>
+          </Tooltip>
           {made.hasDesign && (
             <Segmented<Colouring>
               size="small"
@@ -121,37 +125,19 @@ export function Stage({ replay, player, finding, passing, text, colouring, reach
         </StageTools>
       )}
       {colouring === "deviation" && <DeviationScale replay={replay} reach={reach} onReach={onReach} />}
+      {made && section && (
+        <SectionCard
+          section={section}
+          range={made.reachAlong(section.axis)}
+          cuts={cuts}
+          job={replay.description.job}
+          onAxis={(axis) => setSection({ axis, at: 0, side: made.eyeSide(axis) })}
+          onSection={setSection}
+        />
+      )}
       {picked?.what === "face" && (
         <FaceCard replay={replay} text={text} picked={picked} onGo={() => onMotion(picked.motion)} onClose={() => setPicked(null)} />
       )}
-    </div>
-  );
-}
-
-function SectionChoice({ section, onSection }: { section: Section; onSection: (section: Section) => void }) {
-  return (
-    <div className="bodies section-choice">
-      <Select
-        size="small"
-        value={section ? section.axis : -1}
-        aria-label="Section across"
-        onChange={(axis) => onSection(axis < 0 ? null : { axis: axis as 0 | 1 | 2, share: section?.share ?? 0.5 })}
-        options={[
-          { value: -1, label: "whole" },
-          { value: 0, label: "across X" },
-          { value: 1, label: "across Y" },
-          { value: 2, label: "across Z" },
-        ]}
-      />
-      <Slider
-        min={0}
-        max={1}
-        step={0.005}
-        disabled={!section}
-        value={section?.share ?? 0.5}
-        tooltip={{ open: false }}
-        onChange={(share) => section && onSection({ ...section, share })}
-      />
     </div>
   );
 }

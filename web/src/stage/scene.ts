@@ -10,6 +10,8 @@ import type { HeldPiece } from "../api/client";
 import type { CutBefore, Replay } from "../replay/replay";
 import { Eye, type View } from "./eye";
 import { ToolPaths } from "./paths";
+import { CutFaces, type Section, type Sliced } from "./section";
+import type { Axis, Cut } from "../section/outlines";
 import { Signs, type Dot, type Triad } from "./signs";
 import { Skeleton } from "./skeleton";
 import { StockView, type Colours } from "./stock";
@@ -17,7 +19,7 @@ import { StockView, type Colours } from "./stock";
 export type { Showing } from "./bodies";
 export type { Dot, Triad } from "./signs";
 export type Colouring = Colours["by"];
-export type Section = { axis: 0 | 1 | 2; share: number } | null;
+export type { Section } from "./section";
 
 /** What a click on the stage met. */
 export type Picked =
@@ -60,6 +62,7 @@ export class StageScene {
   private readonly watcher: ResizeObserver;
   private readonly inTheWay = new Set<string>(); // ghosts while a finding is looked at
   private readonly cut = new THREE.Plane();
+  private readonly cutFaces = new CutFaces();
   private lit = new Set<string>();
   private pathsShown = false;
   private colours: Colours = { by: "tool" };
@@ -67,6 +70,10 @@ export class StageScene {
   private stance: Stance | null = null;
   private time = 0;
   private pending = 0;
+  private slicing = 0; // the timer that cuts open what has changed
+  private sliceMs = 0; // how long that took last
+  /** Told what the plane of the section cuts, each time it has been cut anew. */
+  onCut: ((cuts: Cut[]) => void) | null = null;
   /** Set while a person points at faces: the next click goes there instead of to paths and cut faces. */
   onPoint: ((pointed: Pointed) => void) | null = null;
 
@@ -90,7 +97,7 @@ export class StageScene {
     this.paths = new ToolPaths(replay, this.skeleton);
     this.signs = new Signs(this.skeleton);
     this.marker = marker();
-    this.scene.add(this.marker);
+    this.scene.add(this.marker, this.cutFaces.group);
     this.watcher = new ResizeObserver(() => this.fit());
     this.watcher.observe(host);
     canvas.addEventListener("pointerdown", this.press);
@@ -102,6 +109,8 @@ export class StageScene {
 
   dispose(): void {
     cancelAnimationFrame(this.pending);
+    clearTimeout(this.slicing);
+    this.cutFaces.clear();
     this.watcher.disconnect();
     this.eye.controls.dispose();
     this.renderer.dispose();
@@ -122,6 +131,7 @@ export class StageScene {
     for (const stock of this.stocks) {
       stock.show(time, inTheWay.has(stock.name) ? "ghost" : this.bodies.showingOf(stock.name), planes);
     }
+    this.slice();
     this.draw();
   }
 
@@ -152,13 +162,58 @@ export class StageScene {
 
   private sectionPlanes(): THREE.Plane[] | null {
     if (!this.section || !this.stocks.length) return null;
-    const box = new THREE.Box3();
-    for (const stock of this.stocks) box.expandByObject(stock.group);
-    const normal = new THREE.Vector3().setComponent(this.section.axis, -1);
-    const low = box.min.getComponent(this.section.axis);
-    const high = box.max.getComponent(this.section.axis);
-    this.cut.set(normal, low + this.section.share * (high - low));
+    CutFaces.plane(this.section, this.workFrame(), this.cut);
     return [this.cut];
+  }
+
+  /** The frame of the mount that the stock is on, in the machine's, as it stands. */
+  private workFrame(): THREE.Matrix4 {
+    return (this.stocks[this.followed] ?? this.stocks[0]).fromMount();
+  }
+
+  /** Cut open again soon: at once where that is quick, in between frames where it is not. */
+  private slice(): void {
+    clearTimeout(this.slicing);
+    if (!this.section || !this.stocks.length) {
+      if (this.cutFaces.cuts.length) this.onCut?.([]);
+      this.cutFaces.clear();
+      return;
+    }
+    this.slicing = window.setTimeout(() => {
+      if (!this.section) return;
+      const begun = performance.now();
+      const shown = this.bodies.all.filter(({ mesh, role, label }) => role === "design" || (mesh.visible && role !== "machine" && this.bodies.showingOf(label) === "shown"));
+      const bodies: Sliced[] = shown.map(({ name, role, label, mesh }) => ({ name: role === "tool" ? label : name, role, mesh }));
+      for (const { name, group } of this.stocks) {
+        if (group.visible) for (const mesh of group.children as THREE.Mesh[]) bodies.push({ name, role: "stock", mesh });
+      }
+      this.scene.updateMatrixWorld(true);
+      this.cutFaces.cut(this.section, this.workFrame(), bodies);
+      this.sliceMs = performance.now() - begun;
+      this.onCut?.(this.cutFaces.cuts);
+      this.draw();
+    }, Math.min(400, 2 * this.sliceMs));
+  }
+
+  /** On which side of a plane across an axis of the work's frame the eye is: there the work is cut away to be seen into. */
+  eyeSide(axis: Axis): 1 | -1 {
+    const work = this.workFrame();
+    const towards = this.eye.camera.position.clone().sub(new THREE.Vector3().setFromMatrixPosition(work));
+    return towards.dot(new THREE.Vector3().setFromMatrixColumn(work, axis)) < 0 ? -1 : 1;
+  }
+
+  /** How far the work reaches along an axis of its own frame. */
+  reachAlong(axis: Axis): [number, number] {
+    const box = new THREE.Box3();
+    this.scene.updateMatrixWorld(true);
+    const toWork = this.workFrame().invert();
+    for (const { group } of this.stocks)
+      for (const mesh of group.children as THREE.Mesh[]) {
+        if (!mesh.geometry.getAttribute("position")?.count) continue;
+        if (!mesh.geometry.boundingBox) mesh.geometry.computeBoundingBox();
+        box.union(mesh.geometry.boundingBox!.clone().applyMatrix4(toWork.clone().multiply(mesh.matrixWorld)));
+      }
+    return box.isEmpty() ? [-50, 50] : [box.min.getComponent(axis), box.max.getComponent(axis)];
   }
 
   // --- choices of the user --------------------------------------------------------------------------------------------
@@ -239,7 +294,7 @@ export class StageScene {
     return this.stocks.some((stock) => stock.hasDesign);
   }
 
-  /** Cut the work open across an axis at a share of its extent; null closes it. */
+  /** Cut the work open across an axis of its own frame; null closes it. */
   setSection(section: Section): void {
     this.section = section;
     this.show(this.time);
