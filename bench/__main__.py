@@ -10,6 +10,7 @@ turning      65 pairs past each other with a tilting head and a rotary table: co
              over 100,000 samples — beside asking for the clearance at every sample
 poses        the tool's pose over the work along five axes, and the axes for given tips — beside SciPy's rotations
 mutants      bugs planted in our own code, each of which must turn a test red (see mutants.py); run alone, not with the others
+material     every kind of cutting, a motion beside one of ball finishing (see material.py)
 comparing    a machined stock against its design — beside the exact distance of every end
 """
 
@@ -31,6 +32,7 @@ from scipy.spatial.transform import Rotation
 
 from bench.channels import channels
 from bench.language import language
+from bench.material import material
 from bench.mutants import mutants
 from bluntmirror.contact.bodies import NO_PIECES, Body
 from bluntmirror.contact.clearance_kernel import clearance
@@ -308,7 +310,7 @@ def comparing() -> None:
 
 PARTS = {
     "reading": reading, "language": lambda: language(seconds, row), "finishing": finishing, "contact": contact,
-    "turning": turning, "poses": poses, "comparing": comparing,
+    "turning": turning, "poses": poses, "comparing": comparing, "material": material,
     "channels": lambda: channels(row),
 }  # fmt: skip
 

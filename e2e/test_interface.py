@@ -8,7 +8,7 @@ import subprocess
 import time
 import zipfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import ezdxf
@@ -100,6 +100,17 @@ class Interface(TransactionTestCase):
 
     def stage(self, page: Page, key: str) -> float:
         return float(page.get_by_test_id("stage").get_attribute(f"data-{key}") or "nan")
+
+    def choose(self, page: Page, label: str, option: str | re.Pattern[str]) -> None:
+        """Choose from a list. A click while it is still unfolding is not taken, on a busy machine: then it stays open, and is clicked again."""
+        page.get_by_label(label, exact=True).click()
+        unfolded = page.locator(".ant-select-dropdown:not(.ant-select-dropdown-hidden)")
+        for _ in range(10):
+            unfolded.locator(".ant-select-item-option", has_text=option).click()
+            with suppress(AssertionError):
+                expect(unfolded).to_have_count(0, timeout=3000)
+                return
+        expect(unfolded).to_have_count(0)
 
     def wait_for_time(self, page: Page, time_s: float) -> None:
         page.wait_for_function(
@@ -287,8 +298,7 @@ class Interface(TransactionTestCase):
             # What changed, beside the revision as it was opened, and beside the released one.
             page.get_by_role("button", name="Compare").click()
             expect(page.get_by_test_id("compare").locator(".cm-changedLine").first).to_be_visible()
-            page.get_by_label("Revision on the left").click()
-            page.locator(".ant-select-item-option", has_text="revision 1, as released").click()
+            self.choose(page, "Revision on the left", "revision 1, as released")
             expect(page.locator(".compare-window .ant-select")).to_contain_text("revision 1, as released")
             expect(page.get_by_test_id("compare")).to_contain_text("G41 D2 G1")
             page.locator(".compare-window .ant-modal-close").click()
@@ -370,8 +380,7 @@ class Interface(TransactionTestCase):
             expect(met).to_contain_text("main chuck holds bar")
             page.get_by_role("button", name="All jobs").click()
             page.get_by_role("button", name="Script").first.click()
-            page.get_by_label("Program").click()
-            page.locator(".ant-select-item-option", has_text="O7102.nc").click()
+            self.choose(page, "Program", "O7102.nc")
             page.get_by_label("Go to").fill("14")
             page.get_by_label("Go to").press("Enter")
             expect(page.locator(".cm-activeLine")).to_have_text("Z40.")
@@ -457,8 +466,7 @@ class Interface(TransactionTestCase):
 
             def add(what: str, **measures: float) -> None:
                 page.get_by_role("button", name="Add…").click()
-                page.get_by_label("What to add").click()
-                page.locator(".ant-select-item-option", has_text=re.compile(f"^{what}$")).click()
+                self.choose(page, "What to add", re.compile(f"^{what}$"))
                 for label, value in measures.items():
                     page.get_by_label(label.replace("_", " "), exact=True).fill(str(value))
                 page.get_by_role("button", name="Add", exact=True).click()
@@ -542,8 +550,7 @@ class Interface(TransactionTestCase):
             page.get_by_role("button", name="All jobs").click()
             page.get_by_role("button", name=re.compile("^More for")).first.click()
             page.get_by_text("Another machine under it").click()
-            page.get_by_label("Machine", exact=True).click()
-            page.locator(".ant-select-item-option", has_text="VM-5 unit 22").click()
+            self.choose(page, "Machine", "VM-5 unit 22")
             expect(page.get_by_test_id("fits")).to_contain_text("within travel", timeout=60_000)
             page.get_by_role("button", name="Put it under the job and rehearse").click()
             expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)

@@ -107,7 +107,7 @@ class UpAndDown(unittest.TestCase):
 
     @given(st.integers(0, 100_000))
     @example(7)
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=60, deadline=None)
     def test_beside_each_motion_alone(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         kinds = [

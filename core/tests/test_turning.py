@@ -21,14 +21,14 @@ from bluntmirror.geometry.mesh import Mesh
 from bluntmirror.job.models import MachineFile, ToolEntry
 from bluntmirror.machine import Chain
 from bluntmirror.material.cut_kernel import CUT
+from bluntmirror.material.pose_kernel import pose_meet
 from bluntmirror.material.stock import Batch, Stock, ToolSets, TurnedBatch
-from bluntmirror.material.turning_kernel import (
+from bluntmirror.material.turned_sweep_kernel import (
     CUSP_MM,
     MOST_POSES,
-    _ball_swept,
-    _corner_poses,
-    _corner_swept,
-    pose_meet,
+    ball_swept,
+    corner_poses,
+    corner_swept,
     swept_meet,
 )
 from bluntmirror.rehearsal import rehearse
@@ -305,9 +305,9 @@ def swept_by(
     if slab[0, KIND] == WHOLE and slab[0, RO] == 0.0:
         ends = [(axis[0] + t * turn[0]) / np.linalg.norm(axis[0] + t * turn[0]) for t in (0, 1)]
         middle = tip[0] + slab[0, HC] * ends[0]
-        return _ball_swept(direction, *middle, *(way[0] + slab[0, HC] * (ends[1] - ends[0])), slab[0, RC], u, v)
-    if slab[0, KIND] == WHOLE and (poses := _corner_poses(slab, 0, way, turn, 0)) <= MOST_POSES:
-        return _corner_swept(slab, 0, tip, way, axis, turn, 0, poses, u, v, direction, -np.inf, np.inf)
+        return ball_swept(direction, *middle, *(way[0] + slab[0, HC] * (ends[1] - ends[0])), slab[0, RC], u, v)
+    if slab[0, KIND] == WHOLE and (poses := corner_poses(slab, 0, way, turn, 0)) <= MOST_POSES:
+        return corner_swept(slab, 0, tip, way, axis, turn, 0, poses, u, v, direction, -np.inf, np.inf)
     none = np.zeros(1, np.int64)
     steps = TurnedBatch(tip, way, none, none, np.zeros(1, np.int32), axis, turn).search_steps(np.array([25.0]))
     return swept_meet(slab, 0, tip, way, axis, turn, 0, int(steps[0]), u, v, direction, -np.inf, np.inf)
@@ -389,6 +389,49 @@ class TurnedSweeps(unittest.TestCase):
             )  # … and little farther, between the twin's poses
         elif met:
             self.assertLess(high - low, 0.1)
+
+    def test_short_ways_beside_a_few_hundred_poses(self) -> None:
+        """Ways of finishing cuts, on which three or four poses have to do: of flat ends, whose low end turns back where the ray changes
+        from flank to face, and of rounded corners, between whose poses a cusp stands."""
+        rng = np.random.default_rng(5)
+        corners = [slab for slab in WHOLES if slab[RO] > 0.0]
+        share = np.linspace(0, 1, 301)
+        asked = 0
+        for number in range(900):
+            slab = np.ascontiguousarray(
+                [FLAT[rng.integers(len(FLAT))] if number % 2 else corners[rng.integers(len(corners))]]
+            )
+            axis = rng.normal(size=(1, 3)) * [0.5, 0.5, 1.0]
+            axis /= np.linalg.norm(axis)
+            turn = Rotation.from_rotvec(rng.normal(size=3) * 0.01 * (rng.random() < 0.5)).apply(axis) - axis
+            way = rng.normal(size=(1, 3))
+            way *= rng.uniform(0.3, 3.0) / np.linalg.norm(way)
+            direction = int(rng.integers(3))
+            reach = slab[0, R1] if slab[0, KIND] == WHOLE else max(slab[0, R0], slab[0, R1])
+            middle = axis[0] * rng.uniform(slab[0, H0], slab[0, H1])
+            near = middle + rng.uniform(-reach, reach, 3)
+            u, v = np.delete(near, direction)
+            tip = np.zeros((1, 3))
+            met, low, high, _ = swept_by(slab, tip, way, axis, turn, float(u), float(v), direction)
+            origin, s = np.insert([u, v], direction, 0.0), slab[0]
+            ends = []
+            for t in share:
+                a = axis[0] + t * turn[0]
+                missed, lo, hi = pose_meet(s[KIND], s[H0], s[H1], s[R0], s[R1], s[HC], s[RO], s[RC], *(origin - t * way[0]),
+                                           *(a / np.linalg.norm(a)), direction, False)  # fmt: skip
+                if missed == 0.0:
+                    ends.append((lo, hi))
+            if not ends:
+                continue
+            lowest, highest = np.min([lo for lo, _ in ends]), np.max([hi for _, hi in ends])
+            if highest - lowest < 0.6 * reach:
+                continue  # a ray that grazes: there poses and ends part by more than they do across
+            asked += 1
+            self.assertTrue(met)
+            self.assertLess(
+                max(low - lowest, highest - high), 0.02 if s[KIND] == WHOLE else 0.006, (number, s.tolist())
+            )
+        self.assertGreater(asked, 250)
 
     def test_upright_tools_cut_as_the_closed_forms_do(self) -> None:
         rng = np.random.default_rng(8)

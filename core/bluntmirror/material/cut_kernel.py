@@ -187,14 +187,14 @@ def note_first(result, entry, kind, known, way, x, y, z):
 
 @njit(cache=True, error_model="numpy")
 def _test(
-    direction, slabs, begin, end, cut_begin, cut_end, flush, x0, y0, z0, dx, dy, dz, length, begun, u, v, lo, hi, base, count,
+    direction, slabs, begin, end, cut_begin, cut_end, flush, x0, y0, z0, dx, dy, dz, length, u, v, lo, hi, base, count,
     met_stock, result, entry, kind,
 ):  # fmt: skip
     """Ask whether any slab of a set sweeps through stock on this ray; note how bad and where it is touched first.
 
     cut_begin, cut_end: the slabs of the cutting part, for sets that come behind it (none: cut_begin = cut_end). What only
     stands where those have cut before it in this very motion is no contact; with `flush` it is noted as a cut deeper than the
-    flutes are long. begun: how far the motion has come already where it is looked at from a later place.
+    flutes are long.
     """
     across_way = math.sqrt(dx * dx + dy * dy)
     span = np.empty(2)
@@ -235,7 +235,7 @@ def _test(
                     way = ahead - math.sqrt(max(radius * radius - aside2, 0.0))
                 elif length > 0.0:
                     way = (z - z0) * dz / length
-                note_first(result, entry, kind, known, begun + way, x, y, z)
+                note_first(result, entry, kind, known, way, x, y, z)
                 known = True
 
 
@@ -398,7 +398,7 @@ def _cut_tile(
     tops = np.empty(TILE * TILE)
     for ray in range(TILE * TILE):
         tops[ray] = hi[base_of[tile] + ray * capacity + tile_counts[ray] - 1] if tile_counts[ray] > 0 else -1e30
-    # A tool that goes up and down in one place covers each time what it has covered there; of what it has not, only that is asked.
+    # A tool that goes up and down in one place covers each time what it has covered there: only what it has not is cut.
     there, there_x, there_y, there_low, there_high, there_asked = -1, 0.0, 0.0, 0.0, 0.0, 0
     for entry in range(first, last):
         motion = entries[entry]
@@ -406,15 +406,16 @@ def _cut_tile(
         dx, dy, dz = deltas[motion, 0], deltas[motion, 1], deltas[motion, 2]
         tool = tools[motion]
         asked = (flags[motion] >> ASKED) | (1 << TEST_CUT)  # what was cut there can meet no cutter
-        low, high, begun, deeper = min(z0, z0 + dz), max(z0, z0 + dz), 0.0, False
+        low, high, deeper = min(z0, z0 + dz), max(z0, z0 + dz), False
+        cut_z, cut_dz = z0, dz
         upright = dx == 0.0 and dy == 0.0
         again = upright and tool == there and x0 == there_x and y0 == there_y and asked & ~there_asked == 0
         if again and low <= there_high and high >= there_low:
             if low >= there_low and high <= there_high:
                 continue
             if dz < 0.0 and high <= there_high:
-                deeper, begun = True, z0 - there_low
-                z0, dz = there_low, low - there_low
+                deeper = True
+                cut_z, cut_dz = there_low, low - there_low
             low, high = min(low, there_low), max(high, there_high)
             asked = there_asked
         for kind in range(SETS - 1, -1, -1):  # tests first: they ask about the stock before this motion's own cut
@@ -423,6 +424,8 @@ def _cut_tile(
                 continue
             behind = kind in (TEST_SHANK, TEST_HOLDER, TEST_NEAR)
             cut_begin, cut_end = (sets[tool, CUT, 0], sets[tool, CUT, 1]) if behind else (0, 0)
+            if kind == CUT:  # the last of all: what is asked is asked of the whole motion
+                z0, dz = cut_z, cut_dz
             set_box(extents, tool, kind, x0, y0, z0, dx, dy, dz, box)
             if deeper and kind == CUT and convex[tool]:
                 # Above where it is widest it takes nothing more than it has.
@@ -472,7 +475,7 @@ def _cut_tile(
                     u = origin[axis_u] + (iu + 0.5) * step[axis_u]
                     if kind != CUT:
                         _test(direction, slabs, begin, end, cut_begin, cut_end, (flags[motion] >> TEST_CUT) & 1 == 0, x0, y0, z0,
-                              dx, dy, dz, lengths[motion] - begun, begun, u, v, lo, hi, base, count, met_stock, result, entry, kind)  # fmt: skip
+                              dx, dy, dz, lengths[motion], u, v, lo, hi, base, count, met_stock, result, entry, kind)  # fmt: skip
                         continue
                     for s in range(begin, end):
                         met, low, high = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)

@@ -36,7 +36,8 @@ from .cut_kernel import (
 from .ray_kernel import crossings, pair_up
 from .ring_kernel import bin_rings, cut_rings
 from .section import Section
-from .turning_kernel import GOLDEN, SEARCH_MM, bin_turned, cut_turned
+from .turned_sweep_kernel import GOLDEN, SEARCH_MM
+from .turning_kernel import bin_turned, cut_turned
 from .volume_kernel import layers
 
 Floats = NDArray[np.float64]
