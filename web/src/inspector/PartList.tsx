@@ -1,18 +1,22 @@
 import { Button } from "antd";
 
 import type { RehearsalFull } from "../api/client";
-import { toolColour } from "../look";
-import type { Replay, Spot } from "../replay/replay";
+import { useMemo } from "react";
+
+import { deviationColour, toolColour } from "../look";
+import type { Part, Replay, Spot } from "../replay/replay";
+import { distribution, percent } from "./distribution";
 
 interface Props {
   rehearsal: RehearsalFull;
   replay: Replay;
+  reach: number; // mm that the scale shows either way
   onSpot: (stock: number, spot: Spot) => void;
   onDeviation: () => void;
 }
 
 /** The finished part: volumes, deepest gouge, most material left, and the worst places with what made them. */
-export function PartList({ rehearsal, replay, onSpot, onDeviation }: Props) {
+export function PartList({ rehearsal, replay, reach, onSpot, onDeviation }: Props) {
   const stocks = replay.description.stocks;
   if (!stocks.length) return <p className="padded quiet">This job has no stock.</p>;
   return (
@@ -59,6 +63,7 @@ export function PartList({ rehearsal, replay, onSpot, onDeviation }: Props) {
                     Show the deviation
                   </Button>
                 </p>
+                <Spread replay={replay} part={stock.part} reach={reach} />
                 <h4>Worst places</h4>
                 {!spots.length && (
                   <p className="quiet">
@@ -82,6 +87,45 @@ export function PartList({ rehearsal, replay, onSpot, onDeviation }: Props) {
         );
       })}
     </div>
+  );
+}
+
+const BAR_W = 6;
+const BARS_H = 46;
+
+/** How much of the surface is how far off the design. */
+function Spread({ replay, part, reach }: { replay: Replay; part: Part; reach: number }) {
+  const { gouge, excess } = replay.description.checks;
+  const told = useMemo(() => distribution(replay.array(part.deviation), gouge, excess, reach), [replay, part, gouge, excess, reach]);
+  // Nearly all of a good part lies in one bar: by their roots the others are seen, too.
+  const tall = Math.sqrt(Math.max(...told.bars.map(({ share }) => share), 1e-9));
+  const colour = (value: number) => `rgb(${deviationColour(value, gouge, excess, reach).map((c) => Math.round(255 * c ** (1 / 2.2))).join(",")})`;
+  return (
+    <figure className="spread" data-testid="spread">
+      <svg viewBox={`0 0 ${told.bars.length * BAR_W} ${BARS_H + 1}`} role="img" aria-label="How the deviations are spread">
+        {told.bars.map(({ from, to, share }, i) => {
+          const height = share ? Math.max(1, (BARS_H * Math.sqrt(share)) / tall) : 0;
+          return (
+            <rect key={i} x={i * BAR_W + 0.5} width={BAR_W - 1} y={BARS_H - height} height={height} fill={colour((from + to) / 2)} stroke="#1d2a3055" strokeWidth={0.4}>
+              <title>{`${from.toFixed(2)} … ${to.toFixed(2)} mm: ${percent(share)}`}</title>
+            </rect>
+          );
+        })}
+        <line x1={0} x2={told.bars.length * BAR_W} y1={BARS_H + 0.5} y2={BARS_H + 0.5} stroke="currentColor" strokeWidth={0.6} />
+      </svg>
+      <figcaption>
+        <span>−{reach}</span>
+        <span>
+          <b>{percent(told.within)}</b> of the surface within tolerance
+        </span>
+        <span>+{reach} mm</span>
+      </figcaption>
+      {(told.deep > 0 || told.left > 0) && (
+        <p className="quiet">
+          {percent(told.deep)} too deep, {percent(told.left)} left on. Heights go by their square roots.
+        </p>
+      )}
+    </figure>
   );
 }
 

@@ -30,7 +30,7 @@ const REPLAY = replayOf(
     ],
     snapshots: [{ codes: ["G1", "G18"], workOffset: "G54", lengthNumber: 0, length: 0, offset: [0, 5], tool: 3, coolant: 8, frame: null }],
     tools: [{ number: 3, name: "rougher", diameter: 0, length: 50, reach: 50, flute_length: 0, link: "slide", matrix: [], outline: [] }, { number: 9, name: "groove", diameter: 0, length: 50, reach: 50, flute_length: 0, link: "slide", matrix: [], outline: [] }],
-    stocks: [{ name: "bar", link: "slide", matrix: [], mount: [], brick: "", time: "", vertexEnd: "", quadEnd: "", vertices: "", quads: "", tags: "", part: { design: "cone", final: "", deviation: "", spots: [{ kind: "excess", amount: 0.4, point: [0, 0, 0], motion: -1 }, { kind: "gouge", amount: 3.41, point: [1, 0, 0], motion: 1 }] } }],
+    stocks: [{ name: "bar", link: "slide", matrix: [], mount: [], brick: "", time: "", vertexEnd: "", quadEnd: "", vertices: "", quads: "", tags: "", part: { design: "cone", final: "", deviation: "film0/deviation", spots: [{ kind: "excess", amount: 0.4, point: [0, 0, 0], motion: -1 }, { kind: "gouge", amount: 3.41, point: [1, 0, 0], motion: 1 }] } }],
   },
   {
     "motions/time": ["float64", [2, 6]],
@@ -46,6 +46,7 @@ const REPLAY = replayOf(
     "knots/motion": ["uint32", [0, 1]],
     "knots/t0": ["float64", [0, 2]],
     "knots/t1": ["float64", [2, 6]],
+    "film0/deviation": ["float32", [-0.2, 0, 0.1, 0.4]],
   },
 );
 
@@ -148,11 +149,13 @@ describe("margins, tools and the part", () => {
   it("put the worst place of the part first, with what made it", () => {
     const onSpot = vi.fn();
     const stock = [{ name: "bar", volume_before: 424115, volume_after: 300000, gouge_max: 3.41, excess_max: 0.4 }];
-    shown(<PartList rehearsal={rehearsalOf([], { stock })} replay={REPLAY} onSpot={onSpot} onDeviation={() => {}} />);
+    shown(<PartList rehearsal={rehearsalOf([], { stock })} replay={REPLAY} reach={1} onSpot={onSpot} onDeviation={() => {}} />);
     expect(screen.getAllByTestId("spot").map((spot) => spot.textContent)).toEqual(["too deep3.410 mm T3, line 65", "left on0.400 mmnever touched"]);
     screen.getAllByTestId("spot")[0].click();
     expect(onSpot).toHaveBeenCalledWith(0, expect.objectContaining({ kind: "gouge", point: [1, 0, 0] }));
     expect(screen.getByText("424.12 cm³")).toBeTruthy();
+    expect(screen.getByTestId("spread").textContent).toContain("50.0 % of the surface within tolerance");
+    expect(screen.getByTestId("spread").textContent).toContain("25.0 % too deep, 25.0 % left on");
   });
 });
 

@@ -182,7 +182,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
             {tab === "docket" && (
               <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} besideOf={several ? besideOf : undefined} />
             )}
-            {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} onSpot={toSpot} onDeviation={showDeviation} />}
+            {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} reach={reach} onSpot={toSpot} onDeviation={showDeviation} />}
             {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
             {tab === "channels" && <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={seek} />}
             {tab === "margins" && <Margins rehearsal={rehearsal} onTime={seek} />}
