@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button, Tooltip } from "antd";
 
 import type { RehearsalFull } from "../api/client";
 import { useMemo } from "react";
@@ -13,10 +13,11 @@ interface Props {
   reach: number; // mm that the scale shows either way
   onSpot: (stock: number, spot: Spot) => void;
   onDeviation: () => void;
+  onFile: (stock: number, format: "stl" | "glb") => void; // as it stands at the moment that is shown
 }
 
 /** The finished part: volumes, deepest gouge, most material left, and the worst places with what made them. */
-export function PartList({ rehearsal, replay, reach, onSpot, onDeviation }: Props) {
+export function PartList({ rehearsal, replay, reach, onSpot, onDeviation, onFile }: Props) {
   const stocks = replay.description.stocks;
   if (!stocks.length) return <p className="padded quiet">This job has no stock.</p>;
   return (
@@ -55,6 +56,16 @@ export function PartList({ rehearsal, replay, reach, onSpot, onDeviation }: Prop
                 )}
               </tbody>
             </table>
+            <p className="part-files">
+              <span className="quiet">As it stands at this moment</span>
+              {(["stl", "glb"] as const).map((format) => (
+                <Tooltip key={format} title={format === "stl" ? "The surface as drawn, mm, in the frame of its mount" : "The same in metres, with its colours"}>
+                  <Button size="small" onClick={() => onFile(i, format)}>
+                    {format.toUpperCase()}
+                  </Button>
+                </Tooltip>
+              ))}
+            </p>
             {!stock.part && <p className="quiet">No design is given for this stock, so nothing is compared.</p>}
             {stock.part && (
               <>

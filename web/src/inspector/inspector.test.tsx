@@ -149,7 +149,10 @@ describe("margins, tools and the part", () => {
   it("put the worst place of the part first, with what made it", () => {
     const onSpot = vi.fn();
     const stock = [{ name: "bar", volume_before: 424115, volume_after: 300000, gouge_max: 3.41, excess_max: 0.4 }];
-    shown(<PartList rehearsal={rehearsalOf([], { stock })} replay={REPLAY} reach={1} onSpot={onSpot} onDeviation={() => {}} />);
+    const onFile = vi.fn();
+    shown(<PartList rehearsal={rehearsalOf([], { stock })} replay={REPLAY} reach={1} onSpot={onSpot} onDeviation={() => {}} onFile={onFile} />);
+    screen.getByRole("button", { name: "GLB" }).click();
+    expect(onFile).toHaveBeenCalledWith(0, "glb");
     expect(screen.getAllByTestId("spot").map((spot) => spot.textContent)).toEqual(["too deep3.410 mm T3, line 65", "left on0.400 mmnever touched"]);
     screen.getAllByTestId("spot")[0].click();
     expect(onSpot).toHaveBeenCalledWith(0, expect.objectContaining({ kind: "gouge", point: [1, 0, 0] }));

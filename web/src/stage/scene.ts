@@ -15,6 +15,7 @@ import type { Axis, Cut } from "../section/outlines";
 import { Signs, type Dot, type Triad } from "./signs";
 import { Skeleton } from "./skeleton";
 import { StockView, type Colours } from "./stock";
+import { stockFile, type StockFormat } from "./stockFile";
 
 export type { Showing } from "./bodies";
 export type { Dot, Triad } from "./signs";
@@ -336,6 +337,12 @@ export class StageScene {
   /** A place of the work mount's frame in the machine's frame as it stands now. */
   fromWork(stock: number, point: [number, number, number]): THREE.Vector3 {
     return new THREE.Vector3(...point).applyMatrix4(this.stocks[stock].fromMount());
+  }
+
+  /** A stock as it stands now, as a file in the frame of its mount. */
+  fileOf(stock: number, format: StockFormat): Promise<Blob> {
+    const { group } = this.stocks[stock];
+    return stockFile(group.children as THREE.Mesh[], this.stocks[stock].fromMount().invert(), format);
   }
 
   /** Look at what is lit, from the side from which it is seen; what hides it from every side becomes a ghost. */

@@ -12,6 +12,7 @@ import { PartList } from "../inspector/PartList";
 import { Readout } from "../inspector/Readout";
 import { ToolList } from "../inspector/ToolList";
 import { Divider, useWidth } from "../pane/Divider";
+import { download } from "../pane/download";
 import { Tabs } from "../pane/Tabs";
 import { knock, passing, setSound, soundOn } from "../replay/alarm";
 import { Player } from "../replay/player";
@@ -121,6 +122,11 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
     [replay],
   );
   const showDeviation = useCallback(() => setColouring("deviation"), []);
+  const toFile = async (stock: number, format: "stl" | "glb") => {
+    if (!scene.current) return;
+    const called = `${replay.description.job} ${replay.description.stocks[stock].name} ${player.time.toFixed(1)} s.${format}`;
+    download(await scene.current.fileOf(stock, format), called.replaceAll("/", "-"));
+  };
   const toSpot = (stock: number, spot: Spot) => {
     seek(replay.seconds);
     setColouring("deviation");
@@ -182,7 +188,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
             {tab === "docket" && (
               <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} besideOf={several ? besideOf : undefined} />
             )}
-            {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} reach={reach} onSpot={toSpot} onDeviation={showDeviation} />}
+            {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} reach={reach} onSpot={toSpot} onDeviation={showDeviation} onFile={toFile} />}
             {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
             {tab === "channels" && <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={seek} />}
             {tab === "margins" && <Margins rehearsal={rehearsal} onTime={seek} />}
