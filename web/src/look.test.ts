@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { clock, deviationColour, toolColour } from "./look";
+import { clock, deviationColour, timeColour, toolColour } from "./look";
 
 const far = (a: number[], b: number[]) => Math.hypot(...a.map((c, i) => c - b[i]));
 
@@ -14,6 +14,12 @@ describe("the look", () => {
   it("gives neighbouring tools different colours, and the untouched blank its own", () => {
     for (let tool = 1; tool < 8; tool++) expect(toolColour(tool)).not.toBe(toolColour(tool + 1));
     expect(toolColour(0)).toBe(toolColour(-1));
+  });
+  it("grows darker evenly from the first cut to the last", () => {
+    const shades = [-1, 0, 0.25, 0.5, 0.75, 1, 2].map((share) => timeColour(share).reduce((sum, c) => sum + c, 0));
+    expect(shades[0]).toBe(shades[1]);
+    expect(shades[5]).toBe(shades[6]);
+    for (let i = 1; i < 5; i++) expect(shades[i] - shades[i + 1]).toBeCloseTo(shades[1] - shades[2], 9);
   });
   it("leaves what is within tolerance uncoloured and makes what is beyond it stand out at once", () => {
     const within = deviationColour(0, 0.05, 0.3, 1);

@@ -34,6 +34,13 @@ export function unitOf(kind: string, axis: string): string {
   return kind === "travel.singular" || kind === "travel.speed" ? `${length}/min` : length;
 }
 
+/** When something was cut, as a share of the whole: from paper early to ink-blue late. */
+export function timeColour(share: number): [number, number, number] {
+  const [early, late] = [[0.82, 0.76, 0.6] as const, [0.02, 0.12, 0.2] as const];
+  const t = Math.min(1, Math.max(0, share));
+  return [0, 1, 2].map((i) => early[i] + t * (late[i] - early[i])) as [number, number, number];
+}
+
 /** Deviation of the finished part: plum for a gouge, paper within tolerance, blue for material left. */
 export function deviationColour(deviation: number, gouge: number, excess: number, reach: number): [number, number, number] {
   const paper = [0.88, 0.86, 0.8] as const;

@@ -34,6 +34,13 @@ describe("replay", () => {
     expect([0, 1.9, 2.5, 5, 6].map((t) => replay.motionAt(t))).toEqual([0, 0, 1, 2, 2]);
     expect([replay.motionOfLine(0, 5), replay.motionOfLine(0, 6), replay.motionOfLine(0, 10)]).toEqual([1, 2, -1]);
   });
+  it("knows the operation of a motion", () => {
+    const replay = small();
+    replay.description.operations = [0, 2, 5].map((motion) => ({ motion, line: 0, tool: 0, comment: "", time: 0 }));
+    expect([0, 1, 2, 4, 5, 99].map((motion) => replay.operationOf(motion))).toEqual([0, 0, 1, 1, 2, 2]);
+    replay.description.operations = [];
+    expect(replay.operationOf(3)).toBe(0);
+  });
   it("shows the latest brick version that is not younger", () => {
     const film = new FilmIndex([7, 7, 8], [0, 4, 2]);
     expect([0, 3.9, 4, 99].map((t) => film.versionAt(7, t))).toEqual([0, 0, 1, 1]);

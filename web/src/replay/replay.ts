@@ -240,6 +240,18 @@ export class Replay {
     return this.lanes.map(({ count }, lane) => (count ? tools[this.motionAt(time, lane)] : 0));
   }
 
+  /** The number of the operation that a motion belongs to: the last that begins at it or before it. */
+  operationOf(motion: number): number {
+    const operations = this.description.operations ?? [];
+    let [low, high] = [0, operations.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if (operations[middle].motion <= motion) low = middle + 1;
+      else high = middle;
+    }
+    return Math.max(0, low - 1);
+  }
+
   /** How a tool is called. */
   called(tool: number): string {
     return this.description.tools.find(({ number }) => number === tool)?.called ?? `T${tool}`;

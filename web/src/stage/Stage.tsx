@@ -1,7 +1,8 @@
-import { Button, Segmented, Tooltip } from "antd";
+import { Button, Select, Tooltip } from "antd";
 import { useEffect, useRef, useState } from "react";
 
 import type { Finding } from "../api/client";
+import { clock, timeColour } from "../look";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { DeviationScale } from "./DeviationScale";
@@ -111,19 +112,24 @@ export function Stage({ replay, player, finding, passing, text, colouring, reach
               Section
             </Button>
           </Tooltip>
-          {made.hasDesign && (
-            <Segmented<Colouring>
+          {replay.description.stocks.length > 0 && (
+            <Select<Colouring>
               size="small"
               value={colouring}
+              aria-label="Colour of the stock"
+              popupMatchSelectWidth={false}
               onChange={onColouring}
               options={[
                 { value: "tool", label: "By tool" },
-                { value: "deviation", label: "Deviation" },
+                { value: "operation", label: "By operation" },
+                { value: "time", label: "By time" },
+                ...(made.hasDesign ? [{ value: "deviation" as const, label: "Deviation" }] : []),
               ]}
             />
           )}
         </StageTools>
       )}
+      {colouring === "time" && <TimeScale seconds={replay.seconds} />}
       {colouring === "deviation" && <DeviationScale replay={replay} reach={reach} onReach={onReach} />}
       {made && section && (
         <SectionCard
@@ -138,6 +144,30 @@ export function Stage({ replay, player, finding, passing, text, colouring, reach
       {picked?.what === "face" && (
         <FaceCard replay={replay} text={text} picked={picked} onGo={() => onMotion(picked.motion)} onClose={() => setPicked(null)} />
       )}
+    </div>
+  );
+}
+
+const TIME_STEPS = 40;
+
+/** The legend of the colours by time. */
+function TimeScale({ seconds }: { seconds: number }) {
+  return (
+    <div className="scale">
+      <span>cut early</span>
+      <div>
+        <div className="scale-bar">
+          {Array.from({ length: TIME_STEPS }, (_, i) => {
+            const colour = timeColour(i / (TIME_STEPS - 1)).map((c) => Math.round(255 * c ** (1 / 2.2)));
+            return <i key={i} style={{ background: `rgb(${colour.join(",")})` }} />;
+          })}
+        </div>
+        <div className="scale-ends">
+          <span>{clock(0)}</span>
+          <span>{clock(seconds)}</span>
+        </div>
+      </div>
+      <span>late</span>
     </div>
   );
 }

@@ -128,7 +128,7 @@ export class StageScene {
     const planes = this.sectionPlanes();
     const inUse = this.stance ? [this.stance.tool] : this.replay.toolsAt(time);
     const { lit, inTheWay } = this;
-    this.bodies.paint({ time, inUse, tools: this.colours.by === "tool", lit, whole: !this.marker.visible, inTheWay, planes });
+    this.bodies.paint({ time, inUse, tools: this.colours.by !== "deviation", lit, whole: !this.marker.visible, inTheWay, planes });
     for (const stock of this.stocks) {
       stock.show(time, inTheWay.has(stock.name) ? "ghost" : this.bodies.showingOf(stock.name), planes);
     }
@@ -284,9 +284,9 @@ export class StageScene {
     this.show(this.time);
   }
 
-  /** Colour the stock by the tool that cut it, or the finished part by its deviation (full colour at `reach` mm). */
+  /** Colour the stock by what cut it and when, or the finished part by its deviation (full colour at `reach` mm). */
   colourBy(by: Colouring, reach: number): void {
-    this.colours = by === "tool" ? { by } : { by, reach };
+    this.colours = by === "deviation" ? { by, reach } : { by };
     for (const stock of this.stocks) stock.colour(this.colours);
     this.show(this.time);
   }

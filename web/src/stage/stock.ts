@@ -2,12 +2,12 @@
 
 import * as THREE from "three";
 
-import { deviationColour, toolColour } from "../look";
+import { deviationColour, timeColour, toolColour } from "../look";
 import { FilmIndex, type CutBefore, type Replay } from "../replay/replay";
 import { matrix, type Skeleton } from "./skeleton";
 
 /** Full colour of a deviation at `reach` mm. */
-export type Colours = { by: "tool" } | { by: "deviation"; reach: number };
+export type Colours = { by: "tool" | "operation" | "time" } | { by: "deviation"; reach: number };
 
 const FIRST_BEFORE = -2; // the tag of the first cut of an earlier step
 const PALE = new THREE.Color(toolColour(0));
@@ -105,10 +105,13 @@ export class StockView {
     return tag <= FIRST_BEFORE ? (this.told.before?.[FIRST_BEFORE - tag] ?? null) : null;
   }
 
-  /** By the tool that cut it; what an earlier step cut is paler. */
-  private byTool(colour: THREE.Color, tag: number): void {
+  /** By what cut it, or when; what an earlier step cut is paler, what nothing cut is bare. */
+  private byMaker(colour: THREE.Color, tag: number): void {
     const before = this.cutBefore(tag);
-    colour.set(toolColour(before?.tool ?? (tag >= 0 ? this.replay.column("tool")[tag] : 0)));
+    const { by } = this.colours;
+    if (tag >= 0 && by === "operation") colour.set(toolColour(1 + this.replay.operationOf(tag)));
+    else if (tag >= 0 && by === "time") colour.setRGB(...timeColour(this.replay.column("time")[tag] / Math.max(this.replay.seconds, 1e-9)));
+    else colour.set(toolColour(before?.tool ?? (tag >= 0 ? this.replay.column("tool")[tag] : 0)));
     if (before) colour.lerp(PALE, PALER);
   }
 
@@ -159,7 +162,7 @@ export class StockView {
     for (let q = 0; q < quads; q++) {
       const corner = [0, 1, 2, 3].map((c) => 3 * (v0 + this.quads[4 * (q0 + q) + c]));
       const tag = this.tags[q0 + q];
-      if (this.colours.by === "tool") this.byTool(colour, tag);
+      if (this.colours.by !== "deviation") this.byMaker(colour, tag);
       else if (deviation) colour.setRGB(...deviationColour(deviation[q], gouge, excess, this.colours.reach));
       else colour.set("#cfc9ba");
       [0, 1, 2, 0, 2, 3].forEach((c, i) => {
