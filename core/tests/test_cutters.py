@@ -17,10 +17,11 @@ from bluntmirror.job import JobUnreadable, open_job
 from bluntmirror.job.loading import model_of
 from bluntmirror.job.models import ToolEntry
 from bluntmirror.material.cut_kernel import CUT
-from bluntmirror.material.stock import Batch, Stock, ToolSets
+from bluntmirror.material.stock import Batch, Stock, ToolSets, TurnedBatch
 from bluntmirror.material.sweep_kernel import slab_radius
 from bluntmirror.rehearsal import rehearse
 from bluntmirror.tools import Assembly, build_assembly
+from bluntmirror.tools.cutters import widest
 from bluntmirror.tools.slabs import H0, H1, R0, R1
 
 from .build import HEAD
@@ -139,8 +140,25 @@ class Outlines(unittest.TestCase):
             with self.subTest(name), self.assertRaisesRegex(JobUnreadable, said):
                 model_of(entry(name, **more), "tools.json", ToolEntry)
 
+    def test_a_taper_without_a_diameter_is_as_wide_as_its_flutes_end(self) -> None:
+        cutter = ToolEntry.model_validate(entry("taper-mill")).cutter
+        self.assertAlmostEqual(widest(cutter), made("taper-mill").diameter, places=9)  # type: ignore[arg-type]
+
 
 class Cuts(unittest.TestCase):
+    def test_a_cone_that_goes_down_its_own_axis_in_any_direction(self) -> None:
+        """A plunge along X of a tool that is a cone to its end, beside the same one upright: the same hole, turned."""
+        for name in ("taper-mill", "spot-drill"):
+            tool = made(name, **({"flute_length": 4} if name == "spot-drill" else {}))
+            one = (np.zeros(1, np.int64), np.full(1, 1 << CUT), np.zeros(1, np.int32))
+            upright, along_x = Stock(meshes.box([40, 40, 40]), 0.4), Stock(meshes.box([40, 40, 40]), 0.4)
+            upright.cut(Batch(np.array([[0.0, 0.0, 18.0]]), np.array([[0.0, 0.0, -12.0]]), *one), ToolSets.of([tool]))
+            axis = np.array([[1.0, 0.0, 0.0]])
+            along_x.cut(
+                TurnedBatch(18.0 * axis, -12.0 * axis, *one, axis, np.zeros((1, 3))), ToolSets.of([tool], facets=True)
+            )
+            self.assertAlmostEqual((64_000 - along_x.volume) / (64_000 - upright.volume), 1.0, delta=0.004)
+
     PATH = ((-24.0, -6.0, 6.0), (18.0, -6.0, 5.0), (18.0, 7.0, 5.0), (4.0, 3.0, 3.0), (4.0, 3.0, 16.0))
 
     def test_beside_booleans_of_faceted_sweeps(self) -> None:

@@ -1,6 +1,7 @@
 """What is spared the rays — turning in the plane of z and r, and a tool that goes up and down in one place — beside asking every ray."""
 
 import unittest
+from unittest import mock
 
 import numpy as np
 from hypothesis import example, given, settings
@@ -69,6 +70,19 @@ class Section(unittest.TestCase):
             # An end that two motions leave alike to float noise is told by the one or the other: those are few.
             same = (mine.tag_lo[slot] == its.tag_lo[slot_too]) & (mine.tag_hi[slot] == its.tag_hi[slot_too])
             self.assertGreaterEqual(same.sum(), 0.95 * len(same))
+
+    def test_a_ray_without_room_is_told_once_and_the_stock_goes_on(self) -> None:
+        outline = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 20.0], [0.0, 20.0]])
+        stock = Stock(upright(meshes.cylinder(20, 30), 15), 0.5)
+        one = (
+            np.array([[z, 5.0] for z in (5.0, 9.0, 13.0, 17.0)]),
+            np.zeros((4, 2)),
+            np.zeros(4, np.int64),
+            np.full(4, 1 << CUT),
+        )
+        with mock.patch("bluntmirror.material.stock.MAX_CAPACITY", 2), self.assertRaises(MemoryError):
+            stock.cut(RingBatch(*one, np.zeros(4, np.int32), np.zeros(3)), RingSets.of([[outline]]))
+        self.assertGreater(stock.volume, 0.0)
 
     def test_a_cut_of_another_kind_is_seen_by_what_turns_after_it(self) -> None:
         outline = np.array([[0.0, 0.0], [2.0, 0.0], [2.0, 20.0], [0.0, 20.0]])

@@ -1,7 +1,7 @@
-"""The section of work that is turned: while it only spins, its rays are spared, and brought up to date when they are asked for.
+"""The section of work that is turned: while it only spins, its rays are spared, and brought up to date batch by batch.
 
 What the lines of `section_kernel` know and what the rays hold is the same to float noise: a cut is worked out once for every place along
-the axis and every distance from it, and laid on the thousands of rays that it holds for when somebody looks.
+the axis and every distance from it, and laid on the thousands of rays that it holds for once a batch.
 """
 
 from __future__ import annotations

@@ -395,9 +395,7 @@ class Stock:
 
     @property
     def rays(self) -> list[Rays]:
-        """The three families, brought up to date with what turning has taken."""
-        if self._section is not None:
-            self._section.settle(self._rays)
+        """The three families. Whoever gives the stock others ends what is known of their section."""
         return self._rays
 
     @rays.setter
@@ -468,6 +466,7 @@ class Stock:
         answer = BatchResult(np.zeros(n, np.bool_), np.zeros((n, SETS)), np.zeros((n, SETS, 3)))
         at = 0
         while (at := section.turn(batch, tools, at, n, answer.removed)) < n:
+            self._settle(section)
             one = slice(at, at + 1)
             alone = RingBatch(
                 batch.start[one], batch.delta[one], batch.tool[one], batch.flags[one], batch.tag[one], batch.centre
@@ -476,7 +475,16 @@ class Stock:
             section.turn(batch, tools, at, at + 1, np.zeros(n, np.bool_), owing=False)
             answer.removed[at], answer.depth[at], answer.place[at] = asked.removed[0], asked.depth[0], asked.place[0]
             at += 1
+        self._settle(section)
         return answer
+
+    def _settle(self, section: Section) -> None:
+        """Lay on the rays what they are owed. Where they have no room for it, it is told now, and not again."""
+        try:
+            section.settle(self._rays)
+        except MemoryError:
+            self._section = None
+            raise
 
     def _cut(self, batch: Batch | RingBatch, tools: ToolSets | RingSets) -> BatchResult:
         share_out_singly()

@@ -301,7 +301,14 @@ def _cut_tile(
             if begin == end or not (flags[motion] >> kind) & 1:
                 continue
             # The way along its own axis of a cutter that leaves nothing but its lowest place and the shaft above it.
-            shaft = way if kind == CUT and convex[tool] and slabs[end - 1, KIND] == LINE else np.nan
+            shaft = np.nan
+            if (
+                kind == CUT
+                and convex[tool]
+                and slabs[end - 1, KIND] == LINE
+                and slabs[end - 1, R0] == slabs[end - 1, R1]
+            ):
+                shaft = way
             for s in range(begin, end):
                 radius, aside, ahead = _around(slabs, s, tips, ways, axes, turns, motion, place)
                 if not _clipped(place, direction, tile_lo[tile] - radius, tile_hi[tile] + radius):
@@ -316,7 +323,7 @@ def _cut_tile(
                 u1 = min(tile_u1, int(np.floor((u_high - origin[axis_u]) / step[axis_u] - 0.5)) + 1)
                 if u0 >= u1 or v0 >= v1:
                     continue
-                first = origin[axis_u] + (tile_u0 + 0.5) * step[axis_u]
+                edge = origin[axis_u] + (tile_u0 + 0.5) * step[axis_u]  # of the tile: its first ray
                 ax, ay, az = axes[motion, 0], axes[motion, 1], axes[motion, 2]
                 mx, my, mz = ax + 0.5 * turns[motion, 0], ay + 0.5 * turns[motion, 1], az + 0.5 * turns[motion, 2]
                 size = 1.0 / math.sqrt(mx * mx + my * my + mz * mz)
@@ -352,11 +359,9 @@ def _cut_tile(
                     radius = slabs[s, RC]
                 for iv in range(v0, v1):
                     v = origin[axis_v] + (iv + 0.5) * step[axis_v]
-                    _bound_row(
-                        direction, place, radius, first, step[axis_u], v, u0 - tile_u0, u1 - tile_u0, least, most
-                    )
+                    _bound_row(direction, place, radius, edge, step[axis_u], v, u0 - tile_u0, u1 - tile_u0, least, most)
                     if not rolls:
-                        px, py, pz = _axis_place(direction, first, v, 0.0)
+                        px, py, pz = _axis_place(direction, edge, v, 0.0)
                         _bound_planes(
                             direction, px - tx - 0.5 * wx, py - ty - 0.5 * wy, pz - tz - 0.5 * wz, mx, my, mz, slabs[s, H0] - ahead,
                             slabs[s, H1] + ahead, step[axis_u], u0 - tile_u0, u1 - tile_u0, least, most,

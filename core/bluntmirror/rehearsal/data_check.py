@@ -15,12 +15,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
-from ..job.models import Drill, Insert, Reamer, Tap, ToolEntry
+from ..job.models import (
+    BoringBar,
+    CentreDrill,
+    Counterbore,
+    Drill,
+    Insert,
+    Reamer,
+    SpotDrill,
+    StepDrill,
+    Tap,
+    ToolEntry,
+)
 from ..program.motions import ARC, FEED, THREAD
+from ..tools.cutters import widest
 from .result import Strand
 from .virtual_control import tool_mount, work_mount
 
 SHARE = 1e-3  # by which a value may pass its limit, so that rounding in a post is none
+BORES = (Drill, SpotDrill, CentreDrill, StepDrill, Counterbore, Tap, Reamer, BoringBar)  # go along their axis to cut
 PITCH_SHARE = 0.01
 PLUNGE_SHARE = 0.25  # of a way along the tool, from which on it is a plunge or a ramp
 RUN_IN_HAIR_MM = 0.05
@@ -53,7 +66,7 @@ def _say(result: Strand, rule: str, rows: NDArray[np.int64], told: str, remedy: 
 def _diameters(result: Strand, tool: ToolEntry, rows: NDArray[np.int64]) -> Floats:
     """What the edge's speed is reckoned with, (rows,) mm."""
     if not isinstance(tool.cutter, Insert):
-        return np.full(len(rows), tool.cutter.diameter or 0.0)
+        return np.full(len(rows), widest(tool.cutter))
     motions, x = result.reel.motions, result.setup.axes.index("X") if "X" in result.setup.axes else -1
     if x < 0:
         return np.zeros(len(rows))
@@ -98,7 +111,7 @@ def _check_speed(result: Strand, tool: ToolEntry, rows: NDArray[np.int64], turns
 
 def _plunges(result: Strand, tool: ToolEntry, rows: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Which motions send a milling cutter more along its axis than aside: they are slow on purpose (common practice)."""
-    if isinstance(tool.cutter, Drill | Tap | Reamer):
+    if isinstance(tool.cutter, BORES):
         return np.zeros(len(rows), np.bool_)
     motions, chain = result.reel.motions, result.chain
     mount, work = tool_mount(result.job, chain, tool.number), work_mount(result.job, chain)

@@ -14,6 +14,7 @@ import numpy as np
 
 from ..job.models import Insert, ToolEntry
 from ..program.motions import TOOL_CHANGE
+from ..tools.cutters import widest
 from .result import Strand
 from .virtual_control import tool_geometry
 
@@ -110,9 +111,9 @@ def _geometry(result: Strand) -> None:
 
 def _radius(result: Strand, entry: ToolEntry, rows: dict[int, np.ndarray]) -> None:
     motions = result.reel.motions
-    diameter = None if isinstance(entry.cutter, Insert) else entry.cutter.diameter
-    if not diameter:
+    if isinstance(entry.cutter, Insert):
         return
+    diameter = widest(entry.cutter)
     for s, mine in rows.items():
         snapshot = motions.snapshots[s]
         held = abs(snapshot.radius)

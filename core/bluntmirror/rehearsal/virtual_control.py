@@ -181,7 +181,7 @@ def control_setup(job: Job, chain: Chain, channel: int, solvers: Solvers | None 
     change = job.machine.tool_change
     switches, limits = job.file.switches, job.file.limits
     radii = {
-        t.number: t.registers.get("D", (t.cutter.diameter or 0.0) / 2.0)
+        t.number: t.registers.get("D", widest(t.cutter) / 2.0)
         for t in job.tools.tools
         if not isinstance(t.cutter, Insert)
     }

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ..job import models
-from .slabs import Floats, arc_slab, line_slab, stacked
+from .slabs import R0, R1, Floats, arc_slab, line_slab, stacked
 
 Rows = list[list[float]]
 CAN_RAMP = math.degrees(
@@ -33,6 +33,11 @@ def cutting_slabs(cutter: models.Milling) -> Floats:
     if flutes is not None and flutes > top + 1e-9 and cutter.type not in _ENDS_ABOVE:
         rows = [*rows, line_slab(top, flutes, straight, straight)]
     return stacked(rows)
+
+
+def widest(cutter: models.Milling) -> float:
+    """Its diameter: as the table has it, or, of a taper or a form that says none, where its outline is widest."""
+    return cutter.diameter or 2.0 * float(cutting_slabs(cutter)[:, [R0, R1]].max())
 
 
 def guide_slabs(cutter: models.Milling) -> Floats:

@@ -174,13 +174,16 @@ export class StageScene {
 
   /** Cut open again soon: at once where that is quick, in between frames where it is not. */
   private slice(): void {
-    clearTimeout(this.slicing);
     if (!this.section || !this.stocks.length) {
+      clearTimeout(this.slicing);
+      this.slicing = 0;
       if (this.cutFaces.cuts.length) this.onCut?.([]);
       this.cutFaces.clear();
       return;
     }
+    if (this.slicing) return; // a replay that runs does not put it off for ever
     this.slicing = window.setTimeout(() => {
+      this.slicing = 0;
       if (!this.section) return;
       const begun = performance.now();
       const shown = this.bodies.all.filter(({ mesh, role, label }) => role === "design" || (mesh.visible && role !== "machine" && this.bodies.showingOf(label) === "shown"));
