@@ -12,6 +12,7 @@ from ..machine import Chain
 from ..machine.tip import Kinematics, Solvers
 from ..program.control import Nose, Setup
 from ..program.dialect import BUILT_IN, Dialect, built_in, read_dialect
+from ..tools.cutters import widest
 
 
 def dialect_of(job: Job, entry: ProgramFile) -> Dialect:
