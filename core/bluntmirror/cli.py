@@ -63,7 +63,8 @@ def main(words: list[str] | None = None) -> int:
         command.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP + (ROUTE_HELP if word == "verify" else ""))
         command.add_argument("--out", type=Path, metavar="DIR",
                              help="write verdict.json, report.html, trace.csv and, where there is stock, stock.stl (the machined stock "
-                             "in the frame of its mount, mm) to this folder (default: nothing is written)")  # fmt: skip
+                             "in the frame of its mount, mm) and, where the job has measures, measures.csv to this folder (default: "
+                             "nothing is written)")  # fmt: skip
         command.add_argument("--format", choices=["text", "json", "sarif", "junit"], default="text",
                              help="what is printed (default: %(default)s)")  # fmt: skip
         command.add_argument("--fail-on", choices=["stop", "caution"], default="stop",
@@ -120,6 +121,10 @@ def _write(result: Timed, verdict: dict[str, Any], known: list[Judged], folder: 
     (folder / "report.html").write_text(as_html(result, known=known), encoding="utf-8")
     with (folder / "trace.csv").open("w", encoding="utf-8") as out:
         write_trace(result, out)
+    if verdict.get("measures"):
+        from .rehearsal.measuring import as_csv
+
+        (folder / "measures.csv").write_text(as_csv(verdict["measures"]), encoding="utf-8")
     stocks = result.stocks if isinstance(result, Rehearsal) else []
     for i, cut in enumerate(stocks):  # the first under the name that scripts know, the others by theirs
         name = "stock.stl" if i == 0 else f"stock-{i + 1}.stl"

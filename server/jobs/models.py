@@ -161,6 +161,20 @@ class Triage(models.Model):
         return Judged(self.cause, self.point, self.amount, self.judgement, self.reason, self.by.get_username())
 
 
+class Measure(models.Model):
+    """A measure that goes with a job from rehearsal to rehearsal: what is asked, never what was read."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="measures")
+    name = models.CharField(max_length=60, db_collation=EXACT)
+    asked = models.JSONField()  # as in job.json, mm
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        unique_together = [("job", "name")]
+        ordering = ["id"]
+
+
 class RuleSetting(models.Model):
     """A rule of the program check that an organisation sets otherwise than it comes."""
 

@@ -21,12 +21,14 @@ from bluntmirror.export.trace import write_trace
 from bluntmirror.export.verdict import render, verdict_dict
 from bluntmirror.geometry.meshfile import write_stl
 from bluntmirror.job import JobUnreadable, open_job
+from bluntmirror.job.models import Measure
 from bluntmirror.rehearsal import Cancelled
 from bluntmirror.rehearsal import Rehearsal as Run
 from bluntmirror.rehearsal.checkpoints import FolderStore
+from bluntmirror.rehearsal.measuring import as_csv, packed
 from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
-from . import routes
+from . import measuring, routes
 from .desks import by_house_rules
 from .models import Artifact, Finding, Rehearsal
 from .stream import queue, stream_key
@@ -112,10 +114,11 @@ def run_rehearsal(number: int) -> None:
             archive.write_bytes(rehearsal.revision.archive.read())
             store = FolderStore(settings.CHECKPOINTS / str(organisation.pk))
             job = by_house_rules(open_job(archive, {key: item.left for key, item in taken.items()}), organisation)
-            run = rehearse_step(job, taken, teller, store)
+            of_file = list(job.file.measures)
+            run = rehearse_step(measuring.with_measures(job, rehearsal.revision.job), taken, teller, store)
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
             step = routes.step_of(rehearsal.revision.job)
-            keep(rehearsal, run, handed_on(run, taken, step.name) if step else {})
+            keep(rehearsal, run, handed_on(run, taken, step.name) if step else {}, of_file)
     except Cancelled:
         state = Rehearsal.State.CANCELLED
     except (routes.Lacking, JobUnreadable, MemoryError, OSError) as failure:
@@ -145,8 +148,9 @@ def settle(number: int, state: str, error: str) -> None:
             time.sleep(0.2 * (attempt + 1))
 
 
-def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed]) -> None:
-    """Store the verdict, the findings with their causes, and the artifacts; of a route's step what it hands on."""
+def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed], measures: list[Measure]) -> None:
+    """Store the verdict, the findings with their causes, and the artifacts; of a route's step what it hands on. `measures`: those of
+    the job file."""
     known = [item.judged for item in rehearsal.revision.job.triage.select_related("by")]
     verdict = verdict_dict(run, known)
     description, binary = replay_data(run)
@@ -164,9 +168,12 @@ def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed]) -> None:
         ),
         "verdict.xml": ("application/xml", render(verdict, "junit").encode()),
     }
+    if verdict.get("measures"):
+        files["measures.csv"] = ("text/csv", as_csv(verdict["measures"]).encode())
     if handed:
         files[routes.HANDED_ON] = ("application/octet-stream", routes.handed_file(handed))
     if run.stocks:
+        files[measuring.KEPT] = ("application/octet-stream", packed(run, measures))
         with tempfile.NamedTemporaryFile(suffix=".stl") as out:
             write_stl(Path(out.name), run.stocks[0].final_mesh)
             files["stock.stl"] = ("model/stl", Path(out.name).read_bytes())

@@ -24,7 +24,8 @@ from bluntmirror.geometry.features import Feature
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
-from jobs import desks, routes, running, services, setups
+from bluntmirror.rehearsal.measuring import as_csv
+from jobs import desks, measuring, routes, running, services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Route, Triage
 
 from .schemas import (
@@ -48,6 +49,7 @@ from .schemas import (
     MateIn,
     Me,
     MeantIn,
+    MeasureIn,
     MeasuresIn,
     Message,
     MovedOut,
@@ -55,6 +57,7 @@ from .schemas import (
     NewJob,
     OffsetHereIn,
     OffsetOut,
+    PartMeasure,
     PickIn,
     PictureOut,
     PlaceOut,
@@ -73,6 +76,7 @@ from .schemas import (
     StockOut,
     ToolIn,
     TriageIn,
+    TryIn,
 )
 from .schemas import HeldPiece as HeldPieceIn
 
@@ -367,6 +371,33 @@ def program_text(request: HttpRequest, number: int, name: str) -> HttpResponse:
         if name not in bundle.namelist():
             raise Http404
         return HttpResponse(desks.text_of(bundle.read(name)), content_type="text/plain; charset=utf-8")
+
+
+@api.get("/rehearsals/{number}/measures", response=list[PartMeasure])
+def list_measures(request: HttpRequest, number: int) -> Any:
+    return measuring.listed(_rehearsal(request, number))
+
+
+@api.get("/rehearsals/{number}/measures.csv")
+def measures_table(request: HttpRequest, number: int) -> HttpResponse:
+    table = as_csv([row["read"] for row in measuring.listed(_rehearsal(request, number))])
+    return HttpResponse(table, content_type="text/csv; charset=utf-8")
+
+
+@api.post("/rehearsals/{number}/measures/try", response=PartMeasure)
+def try_measure(request: HttpRequest, number: int, body: TryIn) -> Any:
+    return measuring.tried(_rehearsal(request, number), body.asked)
+
+
+@api.put("/rehearsals/{number}/measures", response=PartMeasure)
+def put_measure(request: HttpRequest, number: int, body: MeasureIn) -> Any:
+    return measuring.put(_rehearsal(request, number), body.asked, body.instead_of, request.user)  # type: ignore[arg-type]
+
+
+@api.delete("/rehearsals/{number}/measures/{path:name}", response={204: None})
+def take_measure_away(request: HttpRequest, number: int, name: str) -> Any:
+    measuring.taken_away(_rehearsal(request, number), name)
+    return Status(204, None)
 
 
 @api.put("/findings/{number}/triage", response={200: FindingOut, 422: Message})

@@ -6,7 +6,17 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from bluntmirror.export.models import AxisUse, ChannelTime, Checked, FindingEntry, RulesRun, StockResult, ToolUse
+from bluntmirror.export.models import (
+    AxisUse,
+    ChannelTime,
+    Checked,
+    FindingEntry,
+    MeasureResult,
+    RulesRun,
+    StockResult,
+    ToolUse,
+)
+from bluntmirror.job.models import Measure
 from bluntmirror.program.operations import Operation
 from bluntmirror.program.state import State
 
@@ -119,6 +129,7 @@ class Result(Schema):
     axes: list[AxisUse]
     tools: list[ToolUse]
     stock: list[StockResult]
+    measures: list[MeasureResult] | None = None
     checked: Checked
 
 
@@ -132,6 +143,25 @@ class RehearsalFull(RehearsalOut):
     findings: list[FindingOut]
     artifacts: list[str]
     route: RouteOut | None
+
+
+class MeasureIn(Schema):
+    """A measure to be kept; `instead_of`: the name of the one that it takes the place of, empty for a new one."""
+
+    asked: Measure
+    instead_of: str = ""
+
+
+class TryIn(Schema):
+    asked: Measure
+
+
+class PartMeasure(Schema):
+    """What is asked, as in job.json in mm, and what it reads on this rehearsal; `own`: added on the page, so it can be changed there."""
+
+    asked: Measure
+    own: bool
+    read: MeasureResult
 
 
 class LibraryOut(Schema):

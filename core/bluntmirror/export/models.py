@@ -92,6 +92,32 @@ class StockResult(Exact):
     mount: str | None = None  # the one that it is on at the end
 
 
+class MeasureResult(Exact):
+    """A measure of the job, taken on the finished part; mm, or degrees for an angle."""
+
+    name: str
+    stock: str
+    kind: Literal["diameter", "distance", "angle", "wall", "flatness"]
+    nominal: float | None = Field(description="as typed, else of the design; null where neither is there")
+    actual: float | None = Field(
+        description="on the stock as it was cut; null where it cannot be taken, `why` says why"
+    )
+    off: float | None = Field(description="actual less nominal")
+    tolerance: tuple[float, float] | None
+    within: bool | None = Field(description="whether it is within its tolerance; null without one")
+    parts: Triple | None = Field(
+        description="of a distance: X, Y, Z from the first place to the second, frame of the mount"
+    )
+    angle: float | None = Field(description="of a distance: between the two directions, where both have one")
+    form: float | None = Field(
+        description="of a diameter: the wall's farthest point from the least-squares cylinder less its nearest"
+    )
+    feet: list[Triple] = Field(description="what it was measured between")
+    motion: int = Field(description="the motion that made most of the surface it rests on; -1 where none did")
+    points: int = Field(description="ends of rays that it rests on")
+    why: str
+
+
 class PairMargin(Exact):
     bodies: tuple[str, str]
     clearance: float
@@ -172,5 +198,6 @@ class VerdictFile(Exact):
     axes: list[AxisUse]
     tools: list[ToolUse]
     stock: list[StockResult]
+    measures: list[MeasureResult] | None = None  # of a job that has any
     checked: Checked
     version: str

@@ -48,6 +48,7 @@ def as_html(result: Timed, when: str = "", by: str = "", known: Sequence[Judged]
         _margins(verdict),
         _tools(result, verdict),
         _stock(verdict),
+        _measures(verdict),
         _offsets(result),
         f'<p class="quiet">Blunt Mirror {escape(verdict["version"])}. Lengths in mm, times in min:s.</p>',
     ]
@@ -207,6 +208,25 @@ def _stock(verdict: dict[str, Any]) -> str:
     ]  # fmt: skip
     heads = ["stock", "cm³ before", "cm³ after", "deepest into the design", "most left on it"]
     return "<h2>Stock</h2>" + _table(heads, rows, frozenset(range(1, 5))) if rows else ""
+
+
+def _measures(verdict: dict[str, Any]) -> str:
+    def told(value: float | None, sign: str = "") -> str:
+        return "—" if value is None else f"{value:{sign}.3f}"
+
+    rows = []
+    for item in verdict.get("measures", []):
+        low, high = item["tolerance"] or (None, None)
+        asked = "—" if low is None or high is None else f"{low:+g} … {high:+g}"
+        state = {None: "", True: f"{_mark('clear')} within", False: f"{_mark('caution')} out of tolerance"}[
+            item["within"]
+        ]
+        parts = item["parts"]
+        said = escape(item["why"]) or ("" if parts is None else "X {:.3f} Y {:.3f} Z {:.3f}".format(*parts))
+        rows.append([escape(item["name"]), escape(item["kind"]), told(item["nominal"]), told(item["actual"]), told(item["off"], "+"),
+                     asked, state, said])  # fmt: skip
+    heads = ["measure", "", "nominal", "actual", "off", "tolerance", "", ""]
+    return "<h2>Measures</h2>" + _table(heads, rows, frozenset({2, 3, 4, 5})) if rows else ""
 
 
 def _of_channel(result: Timed, strand: Strand, name: str) -> str:

@@ -119,6 +119,8 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
     reel, job = result.reel, result.job
     run = result if isinstance(result, Rehearsal) else None
     stocks, margins = (run.stocks, run.margins) if run else ([], [])
+    if run and run.measured:
+        from ..rehearsal.measuring import rows  # loaded only where something is measured
     seconds: dict[int, float] = {}
     metres: dict[int, float] = {}
     needed: dict[int, float] = {}
@@ -161,6 +163,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
              **({} if c.held_by is None else {"held_by": c.held_by, "mount": c.mount})}
             for c in stocks
         ],
+        **({"measures": rows(run.measured)} if run and run.measured else {}),
         "checked": {
             "resolution": checks.resolution,
             "near": checks.near,
@@ -269,6 +272,11 @@ def as_text(verdict: dict[str, Any]) -> str:
         if stock["gouge_max"] is not None:
             lines.append(f"  against the design: deepest cut into it {stock['gouge_max']:.3f} mm, most left on it "
                          f"{stock['excess_max']:.3f} mm")  # fmt: skip
+    for item in verdict.get("measures", []):
+        told = "not taken: " + item["why"] if item["actual"] is None else f"{item['actual']:.3f}"
+        asked = "" if item["nominal"] is None else f" (nominal {item['nominal']:.3f})"
+        state = {None: "", True: ", within tolerance", False: ", out of tolerance"}[item["within"]]
+        lines.append(f"measure {item['name']}: {item['kind']} {told}{asked}{state}")
     checked = verdict["checked"]
     if timing := checked.get("timing"):
         lines.append(f"timing: of {timing['pairs']} pairs moved by different channels {timing['proved']} cannot touch, however late either is"

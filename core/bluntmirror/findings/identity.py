@@ -32,6 +32,8 @@ def block_words(line: str) -> str:
 def cause_of(item: Finding, line: str) -> str:
     """The cause of a finding whose first block is written as `line`: what it is, then the block; a long part is a digest."""
     said = item.rule if item.kind.startswith("program.") else ""
+    if item.kind == "material.measure":
+        said = item.message.partition(": ")[0]  # the measure's name
     what = "|".join([item.kind, said, str(item.channel), str(item.tool), item.axis, *sorted(item.bodies)])
     return f"{_short(what)}{BLOCK}{_short(block_words(line))}"
 

@@ -13,12 +13,14 @@ from typing import Literal
 
 import numpy as np
 
+from .fits import Cylinder, circle_through, square_to
 from .frames import Floats
 from .mesh import Mesh
 
 FLAT = 1e-6  # 1 − cosine between normals of one plane, and mm off it
 ROUND = 0.94  # cosine between neighbouring facets of one round wall (20°)
 WELD_MM = 1e-5
+OFF_ROUND_MM = 0.005
 
 Kind = Literal["face", "edge", "corner", "axis", "point"]
 
@@ -46,7 +48,7 @@ def pick(mesh: Mesh, triangle: int, point: Floats, kind: Kind) -> Feature:
     point = np.asarray(point, float)
     if kind == "point":
         return Feature("point", _triple(point))
-    surface = _Surface(mesh)
+    surface = Surface(mesh)
     if kind == "face":
         return surface.face(triangle)
     if kind == "axis":
@@ -61,7 +63,22 @@ def _triple(v: Floats) -> tuple[float, float, float]:
     return x, y, z
 
 
-class _Surface:
+def _circle_of_most(facet: Floats, points: Floats) -> tuple[Floats, float]:
+    """Of the circles through a facet's two sides (3, 2) and any other of the points (n, 2), the one with the most points on it."""
+    ends = facet[np.unique(np.round(facet, 6), axis=0, return_index=True)[1]]
+    one, other = ends[0], ends[int(np.argmax(np.linalg.norm(ends - ends[0], axis=1)))]
+    best, chosen = -1, (points[0], 0.0)
+    for third in np.unique(np.round(points, 6), axis=0):
+        centre, radius = circle_through(np.array([one, other, third]))
+        if not np.isfinite(radius) or min(np.linalg.norm(third - one), np.linalg.norm(third - other)) < OFF_ROUND_MM:
+            continue
+        on_it = int((np.abs(np.linalg.norm(points - centre, axis=1) - radius) < OFF_ROUND_MM).sum())
+        if on_it > best:
+            best, chosen = on_it, (centre, radius)
+    return chosen
+
+
+class Surface:
     """A mesh welded by place, with its triangles' normals and neighbours."""
 
     def __init__(self, mesh: Mesh) -> None:
@@ -110,41 +127,39 @@ class _Surface:
         points = self.triangles[rows].reshape(-1, 3)
         normal = self.normals[t]
         # The middle of the face's extent, not of its area: what a person reads off a drawing.
-        u = np.eye(3)[int(np.argmin(np.abs(normal)))]
-        u = u - (u @ normal) * normal
-        u /= np.linalg.norm(u)
-        v = np.cross(normal, u)
+        u, v = square_to(normal)
         middle = (
             sum(0.5 * ((points @ w).min() + (points @ w).max()) * w for w in (u, v)) + (points[0] @ normal) * normal
         )
         return Feature("face", _triple(middle), _triple(normal), size=float(self.area[rows].sum()))
 
-    def axis(self, t: int) -> Feature:
+    def wall_of(self, t: int) -> tuple[list[int], Cylinder]:
+        """The triangles of the round wall that one belongs to, and its cylinder. Raises NoSuchFeature."""
         rows = self.grown(t, lambda a, b: float(self.normals[a] @ self.normals[b]) > ROUND)
         flats = {int(np.round(n @ self.normals[t] * 1e6)) for n in self.normals[rows]}
         if len(flats) < 3:
             raise NoSuchFeature("this is a flat face; point at the round wall of a hole or boss")
-        normals = self.normals[rows]
-        _, sizes, axes = np.linalg.svd(normals - 0.0, full_matrices=False)
+        _, sizes, axes = np.linalg.svd(self.normals[rows], full_matrices=False)
         if sizes[2] > 1e-3 * sizes[0]:
             raise NoSuchFeature("this wall is round two ways, or a cone: it has no axis that its normals are square to")
         axis = axes[2]
         axis = axis if axis[int(np.argmax(np.abs(axis)))] > 0 else -axis
-        points = self.triangles[rows].reshape(-1, 3)
-        u = normals[0] - (normals[0] @ axis) * axis
-        u /= np.linalg.norm(u)
-        v = np.cross(axis, u)
-        flat = np.column_stack([points @ u, points @ v])
-        # Kåsa's circle: x² + y² = 2 a x + 2 b y + c, in least squares.
-        solution = np.linalg.lstsq(np.column_stack([2 * flat, np.ones(len(flat))]), (flat**2).sum(axis=1), rcond=None)[
-            0
-        ]
-        radius = float(np.sqrt(solution[2] + solution[0] ** 2 + solution[1] ** 2))
-        along = points @ axis
-        centre = solution[0] * u + solution[1] * v + 0.5 * (along.min() + along.max()) * axis
-        return Feature(
-            "axis", _triple(centre), _triple(axis), radius=round(radius, 6), size=float(along.max() - along.min())
-        )
+        u, v = square_to(axis)
+        flat = np.stack([self.triangles @ u, self.triangles @ v], -1)
+        centre, radius = circle_through(flat[rows].reshape(-1, 2))
+        if np.abs(np.linalg.norm(flat[rows] - centre, axis=-1) - radius).max() > OFF_ROUND_MM:
+            # Flat walls run into it, as they do into the ends of a slot: it is the circle with the most of the wall on it.
+            centre, radius = _circle_of_most(flat[t], flat[rows].reshape(-1, 2))
+            on_it = np.abs(np.linalg.norm(flat - centre, axis=-1) - radius).max(axis=-1) < OFF_ROUND_MM
+            rows = [row for row in rows if on_it[row]]
+        along = self.triangles[rows].reshape(-1, 3) @ axis
+        at = centre[0] * u + centre[1] * v + 0.5 * (along.min() + along.max()) * axis
+        return rows, Cylinder(at, axis, radius)
+
+    def axis(self, t: int) -> Feature:
+        rows, wall = self.wall_of(t)
+        length = float(np.ptp(self.triangles[rows].reshape(-1, 3) @ wall.axis))
+        return Feature("axis", _triple(wall.point), _triple(wall.axis), radius=round(wall.radius, 6), size=length)
 
     def edge(self, point: Floats) -> Feature:
         best, chosen = np.inf, None

@@ -853,6 +853,65 @@ class RouteFile(Strict):
         return self
 
 
+class MeasurePlace(Strict):
+    """Where a measure is taken: the face, axis (of a round wall), edge, corner or point of the part at a place in the frame of the
+    stock's mount."""
+
+    on: Literal["face", "axis", "edge", "corner", "point"]
+    at: Annotated[Triple, LENGTH]
+
+
+class _Measure(Strict):
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    stock: str  # a piece that is cut off it as the verdict names it
+
+    places: Annotated[list[MeasurePlace], Field(min_length=1, max_length=2)]
+
+
+def _ordered(tolerance: Pair | None) -> None:
+    if tolerance is not None and tolerance[0] > tolerance[1]:
+        raise ValueError("tolerance is the lower deviation, then the upper")
+
+
+class SizeMeasure(_Measure):
+    """`diameter` of a round wall, `distance` of two places, least thickness of a `wall`, `flatness` of a face. `nominal`: in place
+    of the design's; `tolerance`: lower and upper deviation from it that are within tolerance."""
+
+    kind: Literal["diameter", "distance", "wall", "flatness"]
+    nominal: Annotated[Finite | None, LENGTH] = None
+    tolerance: Annotated[Pair | None, LENGTH] = None
+
+    @model_validator(mode="after")
+    def _fits(self) -> SizeMeasure:
+        wanted = {"diameter": ["axis"], "wall": ["face"], "flatness": ["face"]}
+        if self.kind == "distance":
+            if len(self.places) != 2:
+                raise ValueError("a distance is measured between two places")
+        elif [place.on for place in self.places] != wanted[self.kind]:
+            raise ValueError(f"{self.kind} is measured on one place, on: {wanted[self.kind][0]}")
+        _ordered(self.tolerance)
+        return self
+
+
+class AngleMeasure(_Measure):
+    """The angle of two faces, edges or axes; `nominal` and `tolerance` in degrees."""
+
+    kind: Literal["angle"]
+    nominal: Finite | None = None
+    tolerance: Pair | None = None
+
+    @model_validator(mode="after")
+    def _fits(self) -> AngleMeasure:
+        if len(self.places) != 2 or any(place.on in ("corner", "point") for place in self.places):
+            raise ValueError("an angle is measured between two places that have directions: faces, axes or edges")
+        _ordered(self.tolerance)
+        return self
+
+
+Measure = Annotated[SizeMeasure | AngleMeasure, Field(discriminator="kind")]
+MOST_MEASURES = 500
+
+
 class JobFile(Strict):
     format: Literal["blunt-mirror/job@1"]
     name: str
@@ -866,6 +925,7 @@ class JobFile(Strict):
     bare_numbers: Literal["mm", "increment"] = "mm"
     switches: Switches = Switches()
     checks: Checks = Checks()
+    measures: Annotated[list[Measure], Field(max_length=MOST_MEASURES)] = []
     limits: ReadingLimits = ReadingLimits()
 
     @model_validator(mode="after")

@@ -82,6 +82,16 @@ class Lattice:
         return np.asarray(self.origin[axis] + (np.arange(self.counts[axis]) + 0.5) * self.step[axis])
 
 
+def intervals(count: NDArray[Any], tiles_u: int) -> tuple[NDArray[np.int64], ...]:
+    """Of every interval, by the count of each ray of each tile (tiles, 256): u, v, tile, ray in the tile, number on the ray."""
+    tile, ray = np.nonzero(count)
+    counts = count[tile, ray].astype(np.int64)
+    which = np.repeat(np.arange(len(tile)), counts)
+    number = np.arange(len(which)) - np.repeat(np.cumsum(counts) - counts, counts)
+    tile, ray = tile[which], ray[which]
+    return (tile % tiles_u) * TILE + ray % TILE, (tile // tiles_u) * TILE + ray // TILE, tile, ray, number
+
+
 class Rays:
     """The rays of one direction, in tiles of 16 × 16; each tile's intervals lie together in the pool."""
 
@@ -169,14 +179,8 @@ class Rays:
 
     def ends(self) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
         """All intervals: lateral indices u, v and the slot in the pool, each (intervals,)."""
-        tile, ray = np.nonzero(self.count)
-        count = self.count[tile, ray]
-        which = np.repeat(np.arange(len(tile)), count)
-        number = np.arange(len(which)) - np.repeat(np.cumsum(count) - count, count)
-        u = (tile % self.tiles_u) * TILE + ray % TILE
-        v = (tile // self.tiles_u) * TILE + ray // TILE
-        slot = self.base[tile] + ray.astype(np.int64) * self.capacity[tile]
-        return u[which], v[which], slot[which] + number
+        u, v, tile, ray, number = intervals(self.count, self.tiles_u)
+        return u, v, self.base[tile] + ray * self.capacity[tile].astype(np.int64) + number
 
     @property
     def volume(self) -> float:

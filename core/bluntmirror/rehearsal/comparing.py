@@ -88,7 +88,7 @@ def check_part(
     design = united(meshes).moved(inverse(cut.frame))
     checks = result.job.file.checks
     comparison = compare(cut.stock, blank, design, checks.gouge, checks.excess)
-    cut.part = PartCheck(" and ".join(names), comparison, comparison.solid)
+    cut.part = PartCheck(" and ".join(names), comparison, comparison.solid, design)
     if comparison.open_rays:
         result.docket.add("check.limit", f"the design '{cut.part.design}' is not a closed solid: {comparison.open_rays} "
                           "rays through it do not add up", bodies=tuple(names),

@@ -108,6 +108,10 @@ def replay(
     if not job.file.switches.dry_run and not grips:
         _cut_all(result, follower, tell, store)
     _leave_out_foretold(docket, bool(result.stocks))
+    if job.file.measures:
+        from .measuring import measure_parts
+
+        measure_parts(result)
     return result
 
 

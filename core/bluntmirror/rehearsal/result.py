@@ -29,6 +29,7 @@ if TYPE_CHECKING:  # what only a replay makes is not loaded for a check
     from ..material.comparison import Comparison
     from ..material.film import Film
     from ..material.stock import Stock
+    from .measuring import Taken
 
 
 @dataclass(frozen=True)
@@ -43,11 +44,12 @@ class Spot:
 
 @dataclass
 class PartCheck:
-    """A stock beside its design; `solid` in the grid frame, for the colours of the finished part."""
+    """A stock beside its design; `mesh` and `solid` in the grid frame, for measures and the colours of the finished part."""
 
     design: str
     comparison: Comparison
     solid: Solid
+    mesh: Mesh
     spots: list[Spot] = field(default_factory=list)
 
 
@@ -193,4 +195,5 @@ class Rehearsal(Timed):
         default_factory=list
     )  # grip, piece, begin and end (s; null: to the end) of every hold
     timing: Timing | None = None  # of several channels: what another timing could make touch
+    measured: list[Taken] = field(default_factory=list)
     resumed: dict[str, int] = field(default_factory=dict)  # stock → the last motion that a checkpoint had cut already

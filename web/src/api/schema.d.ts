@@ -350,6 +350,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{number}/measures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Measures */
+        get: operations["mirror_api_list_measures"];
+        /** Put Measure */
+        put: operations["mirror_api_put_measure"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{number}/measures.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Measures Table */
+        get: operations["mirror_api_measures_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{number}/measures/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try Measure */
+        post: operations["mirror_api_try_measure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{number}/measures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take Measure Away */
+        delete: operations["mirror_api_take_measure_away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/findings/{number}/triage": {
         parameters: {
             query?: never;
@@ -1384,6 +1453,86 @@ export interface components {
             /** Last */
             last: number;
         };
+        /**
+         * MeasureResult
+         * @description A measure of the job, taken on the finished part; mm, or degrees for an angle.
+         */
+        MeasureResult: {
+            /** Name */
+            name: string;
+            /** Stock */
+            stock: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "diameter" | "distance" | "angle" | "wall" | "flatness";
+            /**
+             * Nominal
+             * @description as typed, else of the design; null where neither is there
+             */
+            nominal: number | null;
+            /**
+             * Actual
+             * @description on the stock as it was cut; null where it cannot be taken, `why` says why
+             */
+            actual: number | null;
+            /**
+             * Off
+             * @description actual less nominal
+             */
+            off: number | null;
+            /** Tolerance */
+            tolerance: [
+                number,
+                number
+            ] | null;
+            /**
+             * Within
+             * @description whether it is within its tolerance; null without one
+             */
+            within: boolean | null;
+            /**
+             * Parts
+             * @description of a distance: X, Y, Z from the first place to the second, frame of the mount
+             */
+            parts: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Angle
+             * @description of a distance: between the two directions, where both have one
+             */
+            angle: number | null;
+            /**
+             * Form
+             * @description of a diameter: the wall's farthest point from the least-squares cylinder less its nearest
+             */
+            form: number | null;
+            /**
+             * Feet
+             * @description what it was measured between
+             */
+            feet: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Motion
+             * @description the motion that made most of the surface it rests on; -1 where none did
+             */
+            motion: number;
+            /**
+             * Points
+             * @description ends of rays that it rests on
+             */
+            points: number;
+            /** Why */
+            why: string;
+        };
         /** PairMargin */
         PairMargin: {
             /** Bodies */
@@ -1469,6 +1618,8 @@ export interface components {
             tools: components["schemas"]["ToolUse"][];
             /** Stock */
             stock: components["schemas"]["StockResult"][];
+            /** Measures */
+            measures?: components["schemas"]["MeasureResult"][] | null;
             checked: components["schemas"]["Checked"];
         };
         /**
@@ -1599,6 +1750,108 @@ export interface components {
             reopened: boolean;
             /** Doubt */
             doubt: boolean;
+        };
+        /**
+         * AngleMeasure
+         * @description The angle of two faces, edges or axes; `nominal` and `tolerance` in degrees.
+         */
+        AngleMeasure: {
+            /** Notes */
+            notes?: string | null;
+            /** Name */
+            name: string;
+            /** Stock */
+            stock: string;
+            /** Places */
+            places: components["schemas"]["MeasurePlace"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "angle";
+            /** Nominal */
+            nominal?: number | null;
+            /** Tolerance */
+            tolerance?: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * MeasurePlace
+         * @description Where a measure is taken: the face, axis (of a round wall), edge, corner or point of the part at a place in the frame of the
+         *     stock's mount.
+         */
+        MeasurePlace: {
+            /** Notes */
+            notes?: string | null;
+            /**
+             * On
+             * @enum {string}
+             */
+            on: "face" | "axis" | "edge" | "corner" | "point";
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * PartMeasure
+         * @description What is asked, as in job.json in mm, and what it reads on this rehearsal; `own`: added on the page, so it can be changed there.
+         */
+        PartMeasure: {
+            /** Asked */
+            asked: components["schemas"]["SizeMeasure"] | components["schemas"]["AngleMeasure"];
+            /** Own */
+            own: boolean;
+            read: components["schemas"]["MeasureResult"];
+        };
+        /**
+         * SizeMeasure
+         * @description `diameter` of a round wall, `distance` of two places, least thickness of a `wall`, `flatness` of a face. `nominal`: in place
+         *     of the design's; `tolerance`: lower and upper deviation from it that are within tolerance.
+         */
+        SizeMeasure: {
+            /** Notes */
+            notes?: string | null;
+            /** Name */
+            name: string;
+            /** Stock */
+            stock: string;
+            /** Places */
+            places: components["schemas"]["MeasurePlace"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "diameter" | "distance" | "flatness" | "wall";
+            /** Nominal */
+            nominal?: number | null;
+            /** Tolerance */
+            tolerance?: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * MeasureIn
+         * @description A measure to be kept; `instead_of`: the name of the one that it takes the place of, empty for a new one.
+         */
+        MeasureIn: {
+            /** Asked */
+            asked: components["schemas"]["SizeMeasure"] | components["schemas"]["AngleMeasure"];
+            /**
+             * Instead Of
+             * @default
+             */
+            instead_of: string;
+        };
+        /** TryIn */
+        TryIn: {
+            /** Asked */
+            asked: components["schemas"]["SizeMeasure"] | components["schemas"]["AngleMeasure"];
         };
         /** TriageIn */
         TriageIn: {
@@ -3058,6 +3311,121 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_list_measures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartMeasure"][];
+                };
+            };
+        };
+    };
+    mirror_api_put_measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartMeasure"];
+                };
+            };
+        };
+    };
+    mirror_api_measures_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_try_measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartMeasure"];
+                };
+            };
+        };
+    };
+    mirror_api_take_measure_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
