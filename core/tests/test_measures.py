@@ -194,6 +194,12 @@ class BesideDesign(unittest.TestCase):
                 self.assertAlmostEqual(found.nominal.value, nominal, places=3)
                 self.assertAlmostEqual(found.actual.value, actual, places=4)
 
+    def test_how_coarse_the_design_is_drawn_is_told(self) -> None:
+        found = measured(self.part, "diameter", ("axis", (-7, 0, 2))).nominal
+        assert found is not None
+        # 512 sides: the middle of one stands r (1 − cos(π/512)) inside the corners, on either side.
+        self.assertAlmostEqual(found.facets, 2 * 3.01 * (1 - math.cos(math.pi / 512)), places=5)
+
     def test_a_face_of_the_design_is_all_of_the_stock_that_is_to_be_it(self) -> None:
         """A floor cut 0.3 too deep over a part of it: pointing at the sound part, flatness is the step; without the design it is
         0, since the floor hangs together only as far as it is flat."""

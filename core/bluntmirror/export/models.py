@@ -112,6 +112,9 @@ class MeasureResult(Exact):
     form: float | None = Field(
         description="of a diameter: the wall's farthest point from the least-squares cylinder less its nearest"
     )
+    facets: float | None = Field(
+        description="of a design's diameter: how much less it is across the middles of its facets than through their corners, mm"
+    )
     feet: list[Triple] = Field(description="what it was measured between")
     motion: int = Field(description="the motion that made most of the surface it rests on; -1 where none did")
     points: int = Field(description="ends of rays that it rests on")

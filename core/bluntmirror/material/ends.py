@@ -331,8 +331,11 @@ def _over(mesh: Mesh, face: Face, feet: Floats) -> NDArray[np.bool_]:
     """Which feet (n, 3) on a face lie within its triangles: in its plane, or as far off as the chords of a round wall are."""
     from ..geometry.distance import Solid
 
-    sag = 0.0
-    if isinstance(face, Cylinder):
-        chords = 0.5 * (mesh.triangles + np.roll(mesh.triangles, 1, axis=1)).reshape(-1, 3)
-        sag = float(np.abs(face.off(chords)).max())
+    sag = sagitta(mesh.triangles, face) if isinstance(face, Cylinder) else 0.0
     return np.asarray(np.abs(Solid.of(mesh).distance(feet, sag + 1.0)) < sag + 1e-3)
+
+
+def sagitta(triangles: Floats, wall: Cylinder) -> float:
+    """How far the sides of triangles whose corners lie on a round wall stand off it, in their middles, at most."""
+    middles = 0.5 * (triangles + np.roll(triangles, 1, axis=1)).reshape(-1, 3)
+    return float(np.abs(wall.off(middles)).max())

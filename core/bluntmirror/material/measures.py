@@ -36,6 +36,7 @@ from .ends import (
     patch_at,
     plane_at,
     planes_around,
+    sagitta,
     stock_on,
     tree_of,
 )
@@ -43,7 +44,7 @@ from .ends import (
 REACH_MM = 2.0  # how far off the design's surface a place may be to be one on it, and the stock to be this face of it
 PARALLEL_DEG = 0.5  # beyond this two faces have an angle, and no distance
 BORDER_STEP = 0.5  # cells between points along a border
-MOST_PROBED = 4000  # points of a wall that are asked how thick it is
+MOST_PROBED = 200_000  # points of a wall that are asked how thick it is
 BESIDE_CELLS = 1.0  # how far off the line of a probe an end may lie to be met by it
 
 LEAST_WALL_MM = 1e-3
@@ -71,12 +72,14 @@ class Found:
     form: float | None = None
     points: int = 0
     tag: int = -1  # the motion that made most of it
+    facets: float = 0.0  # how far inside a round wall of a design its facets' middles stand
 
 
 @dataclass(frozen=True)
 class Reading:
     """value mm or degrees; parts: X Y Z of a distance, from the first place to the second; angle between two directions, degrees;
-    points: ends of rays it rests on; tag: the motion that made most of them, −1 where none did."""
+    points: ends of rays it rests on; tag: the motion that made most of them, −1 where none did; facets: how much less a nominal
+    diameter is across the middles of the design's facets than through their corners, which is what is told."""
 
     value: float | None
     parts: tuple[float, float, float] | None = None
@@ -85,6 +88,7 @@ class Reading:
     form: float | None = None
     points: int = 0
     tag: int = -1
+    facets: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -195,7 +199,11 @@ class Part:
             "corner": lambda: surface.corner(place.at),
         }[place.on]()
         direction = None if feature.direction is None else np.asarray(feature.direction)
-        return Found(place.on, np.asarray(feature.point), direction, feature.radius)
+        facets = 0.0
+        if place.on == "axis":
+            rows, wall = surface.wall_of(triangle)
+            facets = sagitta(surface.triangles[rows], wall)
+        return Found(place.on, np.asarray(feature.point), direction, feature.radius, facets=facets)
 
     # --- the stock -------------------------------------------------------------------------------------------------------------
 
@@ -288,12 +296,13 @@ class Part:
         _, nearest = tree_of(ends.points[across]).query(probes, k=min(8, len(across)))
         nearest = np.atleast_2d(nearest.T).T
         into = -_outward(face, probes, out)
+        near = behind[grown.rows[rows]]  # how far out of the face itself each probe lies
         best, chosen = np.inf, None
         for k in range(nearest.shape[1]):
             met = ends.points[across[nearest[:, k]]]
             away = met - probes
             aside = np.linalg.norm(away - np.einsum("ij,ij->i", away, into)[:, None] * into, axis=1)
-            thick = -behind[across[nearest[:, k]]]
+            thick = near - behind[across[nearest[:, k]]]
             fits = aside <= BESIDE_CELLS * cell + 1e-9
             if fits.any():
                 least = int(np.argmin(np.where(fits, thick, np.inf)))
@@ -404,7 +413,7 @@ def _read(kind: Kind, found: list[Found]) -> Reading:
             raise NotMeasured("a diameter is measured on a round wall")
         across = square_to(wall.direction)[0] * wall.radius
         return Reading(2 * wall.radius, feet=[_triple(wall.point - across), _triple(wall.point + across)], form=wall.form,
-                       points=points, tag=tag)  # fmt: skip
+                       points=points, tag=tag, facets=2 * wall.facets)  # fmt: skip
     one, other = found
     angle = _angle(one, other)
     if kind == "angle":

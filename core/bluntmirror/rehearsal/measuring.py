@@ -122,6 +122,7 @@ def rows(measured: Sequence[Taken]) -> list[dict[str, Any]]:
                 "angle": told(found.angle) if found and measure.kind != "angle" else None,
                 "form": told(found.form) if found and measure.kind != "flatness" else None,
                 "feet": [[told(c) for c in foot] for foot in found.feet] if found else [],
+                "facets": told(taken.found.nominal.facets) if taken.found.nominal and taken.found.nominal.facets else None,
                 "motion": found.tag if found else -1, "points": found.points if found else 0, "why": taken.found.why,
             }
         )  # fmt: skip

@@ -43,6 +43,8 @@ export type Explained = Schemas["ExplainOut"];
 export type State = Schemas["State"];
 export type Path = Schemas["PathOut"];
 export type Rule = Schemas["RuleOut"];
+export type PartMeasure = Schemas["PartMeasure"];
+export type Asked = PartMeasure["asked"];
 export type Wait = Schemas["WaitOut"];
 
 /** What the script desk holds, as it is sent with every question. */
@@ -208,6 +210,11 @@ export const api = {
     json<Finding>(`/findings/${finding}/triage`, "PUT", { judgement, reason }),
   clearTriage: (finding: number) => json<Finding>(`/findings/${finding}/triage`, "DELETE"),
   text: async (id: number, name: string) => (await ask(`/rehearsals/${id}/program/${encodeURI(name)}`)).text(),
+  measures: (id: number) => json<PartMeasure[]>(`/rehearsals/${id}/measures`),
+  tryMeasure: (id: number, asked: Asked) => json<PartMeasure>(`/rehearsals/${id}/measures/try`, "POST", { asked }),
+  putMeasure: (id: number, asked: Asked, insteadOf = "") => json<PartMeasure>(`/rehearsals/${id}/measures`, "PUT", { asked, instead_of: insteadOf }),
+  dropMeasure: (id: number, name: string) => ask(`/rehearsals/${id}/measures/${encodeURIComponent(name)}`, { method: "DELETE" }),
+  measuresAddress: (id: number) => `/api/rehearsals/${id}/measures.csv`,
   artifact: (id: number, name: string) => ask(`/rehearsals/${id}/artifacts/${name}`),
   artifactAddress: (id: number, name: string) => `/api/rehearsals/${id}/artifacts/${name}`,
 };

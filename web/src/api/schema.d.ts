@@ -1512,6 +1512,11 @@ export interface components {
              */
             form: number | null;
             /**
+             * Facets
+             * @description of a design's diameter: how much less it is across the middles of its facets than through their corners, mm
+             */
+            facets: number | null;
+            /**
              * Feet
              * @description what it was measured between
              */

@@ -5,7 +5,14 @@ import { useMemo } from "react";
 
 import { deviationColour, toolColour } from "../look";
 import type { Part, Replay, Spot } from "../replay/replay";
+import type { StockFormat } from "../stage/stockFile";
 import { distribution, percent } from "./distribution";
+
+const FORMATS: Record<StockFormat, string> = {
+  stl: "The surface as drawn, mm, in the frame of its mount",
+  "3mf": "The same with its colours, mm",
+  glb: "The same with its colours, in metres",
+};
 
 interface Props {
   rehearsal: RehearsalFull;
@@ -13,7 +20,7 @@ interface Props {
   reach: number; // mm that the scale shows either way
   onSpot: (stock: number, spot: Spot) => void;
   onDeviation: () => void;
-  onFile: (stock: number, format: "stl" | "glb") => void; // as it stands at the moment that is shown
+  onFile: (stock: number, format: StockFormat) => void; // as it stands at the moment that is shown
 }
 
 /** The finished part: volumes, deepest gouge, most material left, and the worst places with what made them. */
@@ -58,8 +65,8 @@ export function PartList({ rehearsal, replay, reach, onSpot, onDeviation, onFile
             </table>
             <p className="part-files">
               <span className="quiet">As it stands at this moment</span>
-              {(["stl", "glb"] as const).map((format) => (
-                <Tooltip key={format} title={format === "stl" ? "The surface as drawn, mm, in the frame of its mount" : "The same in metres, with its colours"}>
+              {(["stl", "3mf", "glb"] as const).map((format) => (
+                <Tooltip key={format} title={FORMATS[format]}>
                   <Button size="small" onClick={() => onFile(i, format)}>
                     {format.toUpperCase()}
                   </Button>

@@ -17,6 +17,7 @@ interface Props {
   finding: Finding | null;
   passing: Finding | null; // what the replay has just run past
   text: string | undefined;
+  prompt: string; // what a person is asked to point at
   colouring: Colouring;
   reach: number;
   onColouring: (colouring: Colouring) => void;
@@ -25,7 +26,7 @@ interface Props {
   onScene: (scene: StageScene | null) => void;
 }
 
-export function Stage({ replay, player, finding, passing, text, colouring, reach, onColouring, onReach, onMotion, onScene }: Props) {
+export function Stage({ replay, player, finding, passing, text, prompt, colouring, reach, onColouring, onReach, onMotion, onScene }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
   const go = useRef(onMotion);
@@ -87,6 +88,7 @@ export function Stage({ replay, player, finding, passing, text, colouring, reach
   return (
     <div className="stage">
       <div className="stage-canvas" ref={host} data-testid="stage" />
+      {prompt && <div className="stage-prompt">{prompt}</div>}
       {failure && <div className="stage-failure">The stage cannot be drawn: {failure}. The docket and the script work without it.</div>}
       {made && (
         <StageTools scene={made} lit={finding?.data.bodies ?? []} onChange={() => redraw((n) => n + 1)}>

@@ -12,12 +12,14 @@ import { Eye, type View } from "./eye";
 import { ToolPaths } from "./paths";
 import { CutFaces, type Section, type Sliced } from "./section";
 import type { Axis, Cut } from "../section/outlines";
+import { Dimensions, type Dimension } from "./dimensions";
 import { Signs, type Dot, type Triad } from "./signs";
 import { Skeleton } from "./skeleton";
 import { StockView, type Colours } from "./stock";
 import { stockFile, type StockFormat } from "./stockFile";
 
 export type { Showing } from "./bodies";
+export type { Dimension } from "./dimensions";
 export type { Dot, Triad } from "./signs";
 export type Colouring = Colours["by"];
 export type { Section } from "./section";
@@ -38,6 +40,12 @@ export interface Stance {
 export interface Pointed {
   body: string;
   triangle: number;
+  point: [number, number, number];
+}
+
+/** A place pointed at on a stock: which, and the point in the frame of its mount. */
+export interface Touched {
+  stock: number;
   point: [number, number, number];
 }
 
@@ -64,6 +72,7 @@ export class StageScene {
   private readonly inTheWay = new Set<string>(); // ghosts while a finding is looked at
   private readonly cut = new THREE.Plane();
   private readonly cutFaces = new CutFaces();
+  private readonly dimensions = new Dimensions(this.scene);
   private lit = new Set<string>();
   private pathsShown = false;
   private colours: Colours = { by: "tool" };
@@ -77,6 +86,9 @@ export class StageScene {
   onCut: ((cuts: Cut[]) => void) | null = null;
   /** Set while a person points at faces: the next click goes there instead of to paths and cut faces. */
   onPoint: ((pointed: Pointed) => void) | null = null;
+
+  /** Set while a person points at the part: the next click goes there. */
+  onTouch: ((touched: Touched) => void) | null = null;
 
   private followed = 0; // the piece of stock that the eye goes along with
 
@@ -132,8 +144,15 @@ export class StageScene {
     for (const stock of this.stocks) {
       stock.show(time, inTheWay.has(stock.name) ? "ghost" : this.bodies.showingOf(stock.name), planes);
     }
+    this.dimensions.place((stock) => this.stocks[stock].fromMount());
     this.slice();
     this.draw();
+  }
+
+  /** Draw measures on the part, in place of those drawn before. */
+  dimension(dimensions: Dimension[]): void {
+    this.dimensions.draw(dimensions);
+    this.show(this.time);
   }
 
   /** Stand the machine by hand; null gives it back to the program. */
@@ -426,6 +445,9 @@ export class StageScene {
     if (this.onPoint) {
       const pointed = this.pointed(ray);
       if (pointed) this.onPoint(pointed);
+    } else if (this.onTouch) {
+      const hit = this.stockHit(ray);
+      if (hit) this.onTouch({ stock: this.stocks.indexOf(hit.stock), point: hit.point });
     } else this.picked(this.met(ray));
   };
 
@@ -439,17 +461,23 @@ export class StageScene {
     return { body: body.name, triangle: found.faceIndex, point: [x, y, z] };
   }
 
-  private met(ray: THREE.Raycaster): Picked | null {
-    const line = ray.intersectObjects(this.paths.lines.filter(({ visible }) => visible), false)[0];
+  /** The stock's face that a ray meets first, and where, in the frame of its mount. */
+  private stockHit(ray: THREE.Raycaster) {
     const hits = ray.intersectObjects(this.stocks.map(({ group }) => group).filter(({ visible }) => visible));
     const hit = hits.find(({ point }) => !this.section || this.cut.distanceToPoint(point) >= 0);
-    if (line?.index !== undefined && (!hit || line.distance <= hit.distance + 1)) {
-      return { what: "path", motion: this.paths.motionOf(line.object, line.index) };
-    }
     if (!hit || hit.faceIndex == null) return null;
     const { stock, version } = hit.object.userData as { stock: StockView; version: number };
     const { x, y, z } = hit.point.clone().applyMatrix4(stock.fromMount().invert());
-    return { what: "face", ...stock.face({ version }, hit.faceIndex), point: [x, y, z] };
+    return { stock, version, triangle: hit.faceIndex, distance: hit.distance, point: [x, y, z] as [number, number, number] };
+  }
+
+  private met(ray: THREE.Raycaster): Picked | null {
+    const line = ray.intersectObjects(this.paths.lines.filter(({ visible }) => visible), false)[0];
+    const hit = this.stockHit(ray);
+    if (line?.index !== undefined && (!hit || line.distance <= hit.distance + 1)) {
+      return { what: "path", motion: this.paths.motionOf(line.object, line.index) };
+    }
+    return hit && { what: "face", ...hit.stock.face({ version: hit.version }, hit.triangle), point: hit.point };
   }
 }
 

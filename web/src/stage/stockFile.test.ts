@@ -1,4 +1,5 @@
 import * as THREE from "three";
+import { strFromU8, unzipSync } from "three/examples/jsm/libs/fflate.module.js";
 import { describe, expect, it } from "vitest";
 
 import { gathered, stockFile } from "./stockFile";
@@ -25,5 +26,15 @@ describe("a stock as a file", () => {
     expect(data.byteLength).toBe(84 + 12 * 50);
     const x = Array.from({ length: 36 }, (_, corner) => data.getFloat32(84 + 50 * Math.floor(corner / 3) + 12 + 12 * (corner % 3), true));
     expect([Math.min(...x), Math.max(...x)]).toEqual([95, 105]);
+  });
+
+  it("is a 3MF whose faces share their corners", async () => {
+    const data = new Uint8Array(await (await stockFile(bricks(), new THREE.Matrix4(), "3mf")).arrayBuffer());
+    const held = unzipSync(data);
+    expect(Object.keys(held).sort()).toEqual(["3D/3dmodel.model", "[Content_Types].xml", "_rels/.rels"]);
+    const model = strFromU8(held["3D/3dmodel.model"]);
+    expect(model).toContain('unit="millimeter"');
+    expect(model.match(/<vertex /g)).toHaveLength(8);
+    expect(model.match(/<triangle /g)).toHaveLength(12);
   });
 });

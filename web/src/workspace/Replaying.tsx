@@ -10,6 +10,7 @@ import { Docket, Verdict } from "../inspector/Docket";
 import { Margins } from "../inspector/Margins";
 import { PartList } from "../inspector/PartList";
 import { Readout } from "../inspector/Readout";
+import { Sizes } from "../sizes/Sizes";
 import { ToolList } from "../inspector/ToolList";
 import { Divider, useWidth } from "../pane/Divider";
 import { download } from "../pane/download";
@@ -19,6 +20,7 @@ import { Player } from "../replay/player";
 import { Replay, type Description, type Spot } from "../replay/replay";
 import { Scripts } from "./Scripts";
 import type { Colouring, StageScene } from "../stage/scene";
+import type { StockFormat } from "../stage/stockFile";
 import { Stage } from "../stage/Stage";
 import { Tape } from "../tape/Tape";
 import { useHalting } from "./halting";
@@ -54,7 +56,7 @@ interface ReplayingProps {
   onTriage: Parameters<typeof Docket>[0]["onTriage"];
 }
 
-type Tab = "docket" | "part" | "tools" | "margins" | "channels";
+type Tab = "docket" | "part" | "sizes" | "tools" | "margins" | "channels";
 const SCRIPT_WIDTH = 250;
 const SCRIPTS_WIDTH = 400; // of several channels
 const INSPECTOR_WIDTH = 316;
@@ -64,6 +66,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   useEffect(() => () => player.dispose(), [player]);
   const [chosen, setChosen] = useState<number | null>(null);
   const [help, setHelp] = useState(false);
+  const [prompt, setPrompt] = useState("");
   const [tab, setTab] = useState<Tab>("docket");
   const [colouring, setColouring] = useState<Colouring>("tool");
   const { gouge, excess } = replay.description.checks;
@@ -104,6 +107,8 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
     [findings, seek],
   );
   const toMotion = useCallback((to: number) => seek(replay.endOf(to)), [replay, seek]);
+  const sceneNow = useCallback(() => scene.current, []);
+  const toEnd = useCallback(() => seek(replay.seconds), [replay, seek]);
   const keepScene = useCallback((made: StageScene | null) => {
     scene.current = made;
   }, []);
@@ -122,7 +127,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
     [replay],
   );
   const showDeviation = useCallback(() => setColouring("deviation"), []);
-  const toFile = async (stock: number, format: "stl" | "glb") => {
+  const toFile = async (stock: number, format: StockFormat) => {
     if (!scene.current) return;
     const called = `${replay.description.job} ${replay.description.stocks[stock].name} ${player.time.toFixed(1)} s.${format}`;
     download(await scene.current.fileOf(stock, format), called.replaceAll("/", "-"));
@@ -162,6 +167,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
           finding={selected}
           passing={passed}
           text={text.data}
+          prompt={prompt}
           colouring={colouring}
           reach={reach}
           onColouring={setColouring}
@@ -179,6 +185,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
             tabs={[
               ["docket", "Docket"],
               ["part", "Part"],
+              ["sizes", "Sizes"],
               ["tools", "Tools"],
               ["margins", "Margins"],
               ...(several ? ([["channels", "Clock"]] as [Tab, string][]) : []),
@@ -189,6 +196,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
               <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} besideOf={several ? besideOf : undefined} />
             )}
             {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} reach={reach} onSpot={toSpot} onDeviation={showDeviation} onFile={toFile} />}
+            {tab === "sizes" && <Sizes id={id} replay={replay} scene={sceneNow} onPrompt={setPrompt} onEnd={toEnd} onMotion={toMotion} />}
             {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
             {tab === "channels" && <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={seek} />}
             {tab === "margins" && <Margins rehearsal={rehearsal} onTime={seek} />}
