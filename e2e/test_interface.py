@@ -1,10 +1,12 @@
 """The real interface in headless Chromium, on a web server and a worker of its own."""
 
+import json
 import math
 import os
 import re
 import signal
 import subprocess
+import tempfile
 import time
 import zipfile
 from collections.abc import Iterator
@@ -467,6 +469,70 @@ class Interface(TransactionTestCase):
             page.get_by_role("button", name="Rehearse the route").click()
             expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
             expect(steps).not_to_contain_text("no longer holds")
+
+    def test_scrubbing_a_million_motions(self) -> None:
+        """A block of 100 × 100 × 50 faced 5 deep, row by row along X in a million steps: wherever the tape is pressed, forwards or back, the
+        stock that comes is the one of that moment: cut from one side up to a radius beyond the row under way."""
+        rows, steps, radius, depth = 1000, 1000, 3.0, 5.0
+        slot = settings.ROOT / "core" / "tests" / "jobs" / "slot-clear"
+        end_mill = {
+            "type": "end-mill",
+            "diameter": 2 * radius,
+            "flute_length": 22,
+            "reach": 60,
+            "shank_diameter": 6,
+            "flutes": 4,
+        }
+        body = {
+            "name": "blank",
+            "role": "stock",
+            "mount": "table",
+            "at": [0, 0, 65],
+            "shape": {"type": "box", "size": [100, 100, 50]},
+        }
+        lines = ["T1 M6", "G54 G90 G0 X-50 Y-50 S9000 M3", "G43 H1 Z40.", f"G1 Z{25 - depth:g} F6000."]
+        for row in range(rows):
+            y = -50 + 100 * row / (rows - 1)
+            way = range(steps) if row % 2 == 0 else range(steps - 1, -1, -1)
+            lines += [f"X{-50 + 100 * step / (steps - 1):.3f} Y{y:.3f}" for step in way]
+        lines += ["G0 Z40.", "G91 G28 Z0.", "M30"]
+        job = {
+            "format": "blunt-mirror/job@1", "name": "A million steps", "machine": "machine.json", "tools": "tools.json",
+            "programs": [{"main": "O1.nc"}], "bodies": [body], "work_offsets": {"G54": {"datum": [0, 0, 65], "mount": "table"}},
+            "checks": {"resolution": 1.0},
+        }  # fmt: skip
+        tools = {"format": "blunt-mirror/tools@1", "tools": [{"number": 1, "length": 92, "cutter": end_mill}]}
+        Job.objects.all().delete()
+        with tempfile.TemporaryDirectory() as folder:
+            place = Path(folder)
+            for name, data in (("job.json", job), ("tools.json", tools)):
+                (place / name).write_text(json.dumps(data))
+            (place / "machine.json").write_bytes((slot / "machine.json").read_bytes())
+            (place / "O1.nc").write_text("\n".join(lines))
+            take_in_path(Organisation.objects.get(), get_user_model().objects.get(), place)
+        with self.browsing() as page:
+            page.get_by_role("button", name="Rehearse").click()
+            expect(page.get_by_test_id("verdict")).to_be_visible(timeout=2 * LONG_MS)
+            expect(page.locator("[data-testid=stage] canvas")).to_be_visible(timeout=60_000)
+            seconds = Rehearsal.objects.get().seconds
+            assert seconds
+            box = page.get_by_test_id("tape").bounding_box()
+            assert box
+            page.locator(".tabs").get_by_text("Part").click()
+            for share in (0.5, 0.9, 0.25, 0.26, 0.7):
+                page.mouse.click(box["x"] + share * box["width"], box["y"] + 30)
+                page.wait_for_function(
+                    "t => { const { time, missing } = document.querySelector('[data-testid=stage]').dataset;"
+                    " return Math.abs(Number(time) - t) < 5 && missing === '0'; }",
+                    arg=share * seconds, timeout=60_000,
+                )  # fmt: skip
+                shown = self.stage(page, "time") / seconds  # a pixel of the tape is more than a second
+                with page.expect_download() as file:
+                    page.get_by_role("button", name="STL").click()
+                left = trimesh.load_mesh(file.value.path(), file_type="stl").volume
+                # Edges of the drawing are rounded by up to half a cell: 100 of the row under way, 400 of the block's top.
+                cut = 100 * depth * (100 * shown + radius)
+                self.assertAlmostEqual(left, 100 * 100 * 50 - cut, delta=0.003 * 500_000)
 
     def paste(self, page: Page, label: str, text: str) -> None:
         """Text as it comes from a spreadsheet's clipboard, into a field."""

@@ -19,6 +19,7 @@ from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.distance import Solid
 from bluntmirror.geometry.union import NotSolid, united
 from bluntmirror.job import open_job
+from bluntmirror.material.brick_file import QUANTA, first_cell, unpacked
 from bluntmirror.material.comparison import compare, loose_pieces, reach_into
 from bluntmirror.material.film import Film
 from bluntmirror.material.sharp import sharp_mesh
@@ -112,6 +113,24 @@ class Differences(unittest.TestCase):
         on_face = np.min(np.abs(np.abs(places) - [10, 8, 5]), axis=1)
         on_slot = np.minimum(np.abs(np.abs(places[:, 1]) - 3), np.abs(places[:, 2] - 1))
         self.assertLess(float(np.minimum(on_face, on_slot).max()), 1e-5)
+
+    def test_a_brick_of_the_film_is_packed_to_half_a_quantum(self) -> None:
+        """The film's own surface, brick by brick, beside the one that it is packed from; and closed over their borders."""
+        stock = Stock(meshes.box([37, 16, 10]), 0.5)
+        film = Film(stock)
+        cut(stock, tool(**BALL), [[-15, 0.1, 1.3], [15, 3.7, 0.2]])
+        film.shoot(1.0)
+        lattice = stock.lattice
+        versions = sorted(film.versions, key=lambda version: version.brick)
+        for version, (vertices, quads, tags, _) in zip(versions, film.latest(), strict=True):
+            own, own_quads, own_tags = unpacked(
+                version.data, lattice.origin, lattice.step, first_cell(version.brick, film.shape)
+            )
+            np.testing.assert_allclose(own, vertices, atol=0.5 * lattice.step.max() / QUANTA + 1e-9)
+            np.testing.assert_array_equal(own_quads, quads)
+            np.testing.assert_array_equal(own_tags, tags)
+            self.assertEqual(version.quads, len(quads))
+        self.assertTrue(film.final_mesh().closed)
 
     def test_the_exported_stock_has_its_edges(self) -> None:
         """A slot through a block, upright and turned: every vertex lies on the solid and every edge of the solid on the mesh,

@@ -33,6 +33,7 @@ from .desks import by_house_rules
 from .models import Artifact, Finding, Rehearsal
 from .stream import queue, stream_key
 
+FILM = "film.bin"
 STREAM_SECONDS = 3600
 TELL_EVERY_SECONDS = 0.15
 SETTLE_ATTEMPTS = 8
@@ -153,7 +154,7 @@ def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed], measures: li
     the job file."""
     known = [item.judged for item in rehearsal.revision.job.triage.select_related("by")]
     verdict = verdict_dict(run, known)
-    description, binary = replay_data(run)
+    description, binary, film = replay_data(run)
     trace = io.StringIO()
     write_trace(run, trace)
     files = {
@@ -181,6 +182,9 @@ def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed], measures: li
         for name, (media_type, data) in files.items():
             artifact = Artifact(rehearsal=rehearsal, name=name, media_type=media_type, packed=True)
             artifact.file.save(f"{rehearsal.pk}-{name}.gz", ContentFile(gzip.compress(data, 5)), save=True)
+        # Its bricks are packed one by one already: any of them can be read without the others.
+        artifact = Artifact(rehearsal=rehearsal, name=FILM, media_type="application/octet-stream")
+        artifact.file.save(f"{rehearsal.pk}-{FILM}", ContentFile(film), save=True)
         for place, item in enumerate(run.findings):
             data_of = verdict["findings"][place] | {"motion": item.motion, "lastMotion": item.last_motion}
             Finding.objects.create(rehearsal=rehearsal, place=place, cause=data_of["cause"], data=data_of)

@@ -27,6 +27,7 @@ from bluntmirror.rehearsal.handling import HeldPiece
 from bluntmirror.rehearsal.measuring import as_csv
 from jobs import desks, measuring, routes, running, services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Route, Triage
+from jobs.tasks import FILM
 
 from .schemas import (
     AccessoriesIn,
@@ -40,6 +41,7 @@ from .schemas import (
     ExplainOut,
     FaultOut,
     FeatureOut,
+    FilmIn,
     FindingOut,
     FitOut,
     FixtureOut,
@@ -79,6 +81,8 @@ from .schemas import (
     TryIn,
 )
 from .schemas import HeldPiece as HeldPieceIn
+
+MOST_FILM = 16_000_000  # bytes in one answer
 
 api = NinjaAPI(title="Blunt Mirror", version="1", auth=django_auth, docs_url=None)
 
@@ -362,6 +366,22 @@ def artifact(request: HttpRequest, number: int, name: str) -> HttpResponse:
         response["Content-Encoding"] = "gzip"
     response["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
+
+
+@api.post("/rehearsals/{number}/film", response={200: None, 422: Message})
+def film(request: HttpRequest, number: int, body: FilmIn) -> Any:
+    """Stretches of the film, one after the other: the bricks that a page has not yet and now shows."""
+    found = get_object_or_404(_rehearsal(request, number).artifacts, name=FILM)
+    if sum(end - begin for begin, end in body.ranges) > MOST_FILM:
+        return Status(422, {"detail": f"more than {MOST_FILM / 1e6:g} MB of film at once"})
+    with found.file.open("rb") as source:
+        if any(not 0 <= begin <= end <= found.file.size for begin, end in body.ranges):
+            return Status(422, {"detail": "a stretch of the film that there is not"})
+        parts = []
+        for begin, end in body.ranges:
+            source.seek(begin)
+            parts.append(source.read(end - begin))
+    return HttpResponse(b"".join(parts), content_type=found.media_type)
 
 
 @api.get("/rehearsals/{number}/program/{path:name}")

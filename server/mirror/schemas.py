@@ -145,6 +145,12 @@ class RehearsalFull(RehearsalOut):
     route: RouteOut | None
 
 
+class FilmIn(Schema):
+    """From where to where of the film, bytes, each end not counted in."""
+
+    ranges: list[tuple[int, int]] = Field(max_length=20_000)
+
+
 class MeasureIn(Schema):
     """A measure to be kept; `instead_of`: the name of the one that it takes the place of, empty for a new one."""
 

@@ -4,11 +4,13 @@ import gzip
 import io
 import json
 import zipfile
+import zlib
 from contextlib import suppress
 from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
+import numpy as np
 from asgiref.sync import async_to_sync
 from django.conf import settings
 from django.contrib.auth import get_user_model
@@ -309,11 +311,11 @@ class Running(WithShop):
         row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
         names = self.client.get(f"/api/rehearsals/{row.pk}").json()["artifacts"]
         wanted = {"replay.json", "replay.bin", "trace.csv", "verdict.json", "verdict.sarif", "verdict.xml", "report.html",
-                  "stock.stl"}  # fmt: skip
+                  "stock.stl", "film.bin", "part.npz"}  # fmt: skip
         self.assertEqual(set(names), wanted)
         for name in names:
             answer = self.client.get(f"/api/rehearsals/{row.pk}/artifacts/{name}")
-            data = gzip.decompress(answer.content)
+            data = answer.content if name == "film.bin" else gzip.decompress(answer.content)
             self.assertIn("immutable", answer["Cache-Control"])
             if name == "verdict.json":
                 self.assertEqual([f["kind"] for f in json.loads(data)["findings"]], ["contact.rapid", "travel.over"])
@@ -338,6 +340,29 @@ class Running(WithShop):
         self.assertEqual(told["arrays"]["motions/end"]["count"], motions * len(told["axes"]))
         film = told["stocks"][0]
         self.assertEqual(told["arrays"][film["brick"]]["count"], told["arrays"][film["time"]]["count"])
+
+        # A brick of the film by itself: it unpacks, with as many quads as the description says.
+        def array(name: str, kind: str) -> np.ndarray:
+            place = told["arrays"][name]
+            return np.frombuffer(binary, kind, place["count"], place["offset"])
+
+        sizes, quad_ends = array(film["bytes"], "<u4"), array(film["quadEnd"], "<u4")
+        ends = film["film"] + np.cumsum(sizes)
+        address = f"/api/rehearsals/{row.pk}/film"
+        last = [int(ends[-1] - sizes[-1]), int(ends[-1])]
+        answer = self.client.post(
+            address, json.dumps({"ranges": [[0, int(sizes[0])], last]}), content_type="application/json"
+        )
+        self.assertEqual(answer.status_code, 200)
+        quads = int.from_bytes(zlib.decompress(answer.content[int(sizes[0]) :])[4:8], "little")
+        self.assertEqual(quads, int(quad_ends[-1]) - int(quad_ends[-2]))
+        for ranges in ([[0, int(ends[-1]) + 1]], [[5, 1]], [[0, int(sizes[0])]] * 100_000):
+            answer = self.client.post(address, json.dumps({"ranges": ranges}), content_type="application/json")
+            self.assertEqual(answer.status_code, 422)
+        self.client.force_login(self.stranger)
+        self.assertEqual(
+            self.client.post(address, json.dumps({"ranges": []}), content_type="application/json").status_code, 404
+        )
 
     def test_a_fault_of_the_program_is_one_clear_failed_state(self) -> None:
         revision = take_in_path(self.shop, self.ines, SLOT)

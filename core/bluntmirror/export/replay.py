@@ -1,4 +1,4 @@
-"""The replay's data for a browser: a description in JSON and one binary of little-endian arrays that it points into.
+"""The replay's data for a browser: a description in JSON, one binary of little-endian arrays that it points into, and the film.
 
 The description's `arrays` name each array: type, count of items, byte offset. Positions are mm, times s.
 """
@@ -19,6 +19,8 @@ from ..job import Job
 from ..job.channel import tool_key
 from ..job.models import MachineCode, Mount
 from ..machine import Chain
+from ..material.brick_file import MARGIN, QUANTA
+from ..material.surface_kernel import BRICK
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
 from ..rehearsal.handling import hand_axes, hand_home
@@ -54,13 +56,13 @@ class _Binary:
         }
 
 
-def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes]:
-    """The description and the binary of a finished rehearsal."""
+def replay_data(result: Rehearsal) -> tuple[dict[str, Any], bytes, bytes]:
+    """The description, the binary and the film of a finished rehearsal."""
     description, binary = _standing(result)
     _reel(result, description, binary)
-    _stocks(result, description, binary)
+    film = _stocks(result, description, binary)
     description["arrays"] = binary.arrays
-    return description, binary.out.getvalue()
+    return description, binary.out.getvalue(), film
 
 
 def _standing(result: Opened) -> tuple[dict[str, Any], _Binary]:
@@ -131,15 +133,17 @@ def _standing(result: Opened) -> tuple[dict[str, Any], _Binary]:
     return description, binary
 
 
-def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> None:
-    """The film of every stock, and the finished part."""
+def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> bytes:
+    """The film of every stock, one after the other, and the finished part. The description tells how long each version of a brick is,
+    in the order of time, so that a page can fetch those that it shows."""
     chain, job = result.chain, result.job
+    film = io.BytesIO()
     for i, cut in enumerate(result.stocks):
         final, places = cut.film.final_places()
         item = next(b for b in job.file.bodies if b.name == cut.name.split("/")[0])
         work = chain.mounts[item.mount]
         versions = cut.film.versions
-        quads = np.concatenate([v.quads for v in versions]) if versions else np.zeros((0, 4))
+        lattice = cut.stock.lattice
         description["stocks"].append(
             {
                 "name": cut.name,
@@ -156,14 +160,23 @@ def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> 
                 "before": [asdict(made) for made in cut.before.cuts] if cut.before else [],
                 "brick": binary.put(f"film{i}/brick", np.array([v.brick for v in versions]), "uint32"),
                 "time": binary.put(f"film{i}/time", np.array([v.time for v in versions]), "float64"),
-                "vertexEnd": binary.put(f"film{i}/vertexEnd", np.cumsum([len(v.vertices) for v in versions]), "uint32"),
-                "quadEnd": binary.put(f"film{i}/quadEnd", np.cumsum([len(v.quads) for v in versions]), "uint32"),
-                "vertices": binary.put(f"film{i}/vertices", np.concatenate([v.vertices for v in versions]), "float32"),
-                "quads": binary.put(f"film{i}/quads", quads, "uint16"),
-                "tags": binary.put(f"film{i}/tags", np.concatenate([v.tags for v in versions]), "int32"),
+                "bytes": binary.put(f"film{i}/bytes", np.array([len(v.data) for v in versions]), "uint32"),
+                "quadEnd": binary.put(f"film{i}/quadEnd", np.cumsum([v.quads for v in versions]), "uint32"),
+                "film": film.tell(),
+                "grid": {
+                    "origin": lattice.origin.tolist(),
+                    "step": lattice.step.tolist(),
+                    "bricks": list(cut.film.shape),
+                    "cells": BRICK,
+                    "quanta": QUANTA,
+                    "margin": MARGIN,
+                },
                 "part": _part(cut, i, final, places, binary),
             }
         )
+        for version in versions:
+            film.write(version.data)
+    return film.getvalue()
 
 
 def _there(result: Rehearsal, present: tuple[int, int | None] | None) -> list[float] | None:

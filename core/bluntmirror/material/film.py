@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ..compiled import thread_count
 from ..geometry.mesh import Mesh
+from .brick_file import first_cell, packed, unpacked
 from .stock import Stock
 from .surface_kernel import BRICK, CAPACITY, SPAN, Grid, RayTable, Space, Surfaces, brick_surface, brick_surfaces
 
@@ -18,13 +19,12 @@ GROUP = 64  # bricks worked out in one call
 
 @dataclass(frozen=True)
 class BrickVersion:
-    """One brick from `time` (s) on: vertices (V, 3) float32 in the grid frame, quads (Q, 4), tags (Q,)."""
+    """One brick from `time` (s) on, as `brick_file` has it; `quads`: how many."""
 
     brick: int
     time: float
-    vertices: NDArray[np.float32]
-    quads: NDArray[np.uint16]
-    tags: NDArray[np.int32]
+    quads: int
+    data: bytes
 
 
 @dataclass
@@ -85,7 +85,8 @@ class Film:
                 continue
             self._looks[brick] = look
             self._last[brick] = len(self.versions)
-            self.versions.append(BrickVersion(brick, time, vertices.copy(), quads.copy(), tags.copy()))
+            data = packed(vertices, quads, tags, lattice.origin, lattice.step, first_cell(brick, self.shape))
+            self.versions.append(BrickVersion(brick, time, len(quads), data))
             changed += 1
         return changed
 
@@ -141,11 +142,13 @@ class Film:
     def final_mesh(self) -> Mesh:
         """The surface as it stands, as one mesh in the grid frame."""
         vertices, faces, total = [np.zeros((0, 3))], [np.zeros((0, 3), np.int32)], 0
+        lattice = self.stock.lattice
         for version in (self.versions[i] for i in self._last.values()):
-            q = version.quads.astype(np.int32)
+            own, quads, _ = unpacked(version.data, lattice.origin, lattice.step, first_cell(version.brick, self.shape))
+            q = quads.astype(np.int32)
             faces.append(np.concatenate([q[:, [0, 1, 2]], q[:, [0, 2, 3]]]) + total)
-            vertices.append(version.vertices.astype(float))
-            total += len(version.vertices)
+            vertices.append(own)
+            total += len(own)
         points = np.concatenate(vertices)
         # Bricks carry copies of the vertices on their common border, equal to the bit: made one again here.
         unique, back = np.unique(points, axis=0, return_inverse=True)

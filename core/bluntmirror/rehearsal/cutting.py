@@ -36,7 +36,8 @@ from .touches import report_touches
 from .virtual_control import tool_mount
 
 BATCH = 2048
-FRAMES = 240  # film frames over a program, as far as it has motions
+FRAMES, MOST_FRAMES = 240, 1000  # film frames over a program, as far as it has motions
+MOTIONS_A_FRAME = 64  # beyond FRAMES of them
 MOST_PARTS = 64  # that a segment is cut in while something stands in the outline of the blank
 TORN_CELLS, TORN_SHARE = (
     64,
@@ -210,7 +211,8 @@ class Cutting:
     def _cut(self, upto: int) -> None:
         segments, watch = self.segments, self.watch
         count = len(segments.motion)
-        size = max(1, min(BATCH, -(-count // FRAMES))) if self.result.filmed else BATCH
+        frames = min(max(FRAMES, count // MOTIONS_A_FRAME), MOST_FRAMES)
+        size = max(1, min(BATCH, -(-count // frames))) if self.result.filmed else BATCH
         while self.at < upto and self.whole:
             here = int(segments.index[self.at])
             watch.ask(here - 1)

@@ -64,10 +64,9 @@ def keep(store: Store, key: str, stock: Stock, film: Film, removed: np.ndarray, 
     versions, last, looks = film.state
     state["film/brick"] = np.array([v.brick for v in versions], np.int64)
     state["film/time"] = np.array([v.time for v in versions])
-    for name, width, kind in (("vertices", 3, np.float32), ("quads", 4, np.uint16), ("tags", 0, np.int32)):
-        parts = [getattr(v, name) for v in versions]
-        state[f"film/{name}"] = np.concatenate([np.zeros((0, width) if width else 0, kind), *parts])
-        state[f"film/{name}/size"] = np.array([len(p) for p in parts], np.int64)
+    state["film/quads"] = np.array([v.quads for v in versions], np.int64)
+    state["film/size"] = np.array([len(v.data) for v in versions], np.int64)
+    state["film/data"] = np.frombuffer(b"".join(v.data for v in versions), np.uint8)
     for name, table in (("last", last), ("looks", looks)):
         state[f"film/{name}"] = np.array(list(table), np.int64)
         state[f"film/{name}/of"] = np.array(list(table.values()), np.uint64)
@@ -107,11 +106,13 @@ def _take(state: Arrays, stock: Stock, film: Film, removed: np.ndarray, hits: Hi
         {name: state[f"rays{i}/{name}"].copy() for name in rays.ARRAYS} | {"used": int(state[f"rays{i}/used"][0])}
         for i, rays in enumerate(stock.rays)
     ]
-    cuts = {name: np.cumsum(state[f"film/{name}/size"])[:-1] for name in ("vertices", "quads", "tags")}
-    parts = [np.split(state[f"film/{name}"], cuts[name]) for name in cuts]
+    ends = np.cumsum(state["film/size"])
+    data = state["film/data"].tobytes()
     versions = [
-        BrickVersion(int(brick), float(time), v, q, t)
-        for brick, time, v, q, t in zip(state["film/brick"], state["film/time"], *parts, strict=False)
+        BrickVersion(brick, time, quads, data[end - size : end])
+        for brick, time, quads, size, end in zip(
+            *(state[f"film/{name}"].tolist() for name in ("brick", "time", "quads", "size")), ends.tolist(), strict=True
+        )
     ]
     last, looks = (
         dict(zip(state[f"film/{name}"].tolist(), state[f"film/{name}/of"].tolist(), strict=True))

@@ -210,6 +210,8 @@ export const api = {
     json<Finding>(`/findings/${finding}/triage`, "PUT", { judgement, reason }),
   clearTriage: (finding: number) => json<Finding>(`/findings/${finding}/triage`, "DELETE"),
   text: async (id: number, name: string) => (await ask(`/rehearsals/${id}/program/${encodeURI(name)}`)).text(),
+  film: async (id: number, ranges: [number, number][]) =>
+    (await ask(`/rehearsals/${id}/film`, { method: "POST", body: JSON.stringify({ ranges }), headers: JSON_TYPE })).arrayBuffer(),
   measures: (id: number) => json<PartMeasure[]>(`/rehearsals/${id}/measures`),
   tryMeasure: (id: number, asked: Asked) => json<PartMeasure>(`/rehearsals/${id}/measures/try`, "POST", { asked }),
   putMeasure: (id: number, asked: Asked, insteadOf = "") => json<PartMeasure>(`/rehearsals/${id}/measures`, "PUT", { asked, instead_of: insteadOf }),

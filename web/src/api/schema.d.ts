@@ -333,6 +333,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{number}/film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Film
+         * @description Stretches of the film, one after the other: the bricks that a page has not yet and now shows.
+         */
+        post: operations["mirror_api_film"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{number}/program/{name}": {
         parameters: {
             query?: never;
@@ -1755,6 +1775,17 @@ export interface components {
             reopened: boolean;
             /** Doubt */
             doubt: boolean;
+        };
+        /**
+         * FilmIn
+         * @description From where to where of the film, bytes, each end not counted in.
+         */
+        FilmIn: {
+            /** Ranges */
+            ranges: [
+                number,
+                number
+            ][];
         };
         /**
          * AngleMeasure
@@ -3299,6 +3330,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    mirror_api_film: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilmIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
             };
         };
     };

@@ -14,7 +14,7 @@ interface Props {
   onSelect: (id: number | null) => void;
   onTriage: (finding: Finding, judgement: Judgement | null, reason: string) => Promise<void>;
   /** A picture of the finding from the stage; null while there is no stage. */
-  pictureOf: (finding: Finding) => string | null;
+  pictureOf: (finding: Finding) => Promise<string | null>;
   /** On a machine of several channels: which channel it is in, and where the others are then. */
   besideOf?: (finding: Finding) => string;
 }
@@ -93,8 +93,12 @@ function Details({ finding, onTriage, pictureOf, besideOf }: { finding: Finding 
   }, [picture]);
   useEffect(() => {
     // After the stage has gone to the finding's moment, so that the picture costs no frame on the way there.
-    const waiting = setTimeout(() => setPicture(pictureOf(finding)), 120);
-    return () => clearTimeout(waiting);
+    let gone = false;
+    const waiting = setTimeout(() => void pictureOf(finding).then((made) => !gone && setPicture(made)), 120);
+    return () => {
+      gone = true;
+      clearTimeout(waiting);
+    };
   }, [finding, pictureOf]);
   const judge = (judgement: Judgement | null) =>
     onTriage(finding, judgement, reason).then(

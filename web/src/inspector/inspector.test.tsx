@@ -30,7 +30,7 @@ const REPLAY = replayOf(
     ],
     snapshots: [{ codes: ["G1", "G18"], workOffset: "G54", lengthNumber: 0, length: 0, offset: [0, 5], tool: 3, coolant: 8, frame: null }],
     tools: [{ number: 3, name: "rougher", diameter: 0, length: 50, reach: 50, flute_length: 0, link: "slide", matrix: [], outline: [] }, { number: 9, name: "groove", diameter: 0, length: 50, reach: 50, flute_length: 0, link: "slide", matrix: [], outline: [] }],
-    stocks: [{ name: "bar", link: "slide", matrix: [], mount: [], brick: "", time: "", vertexEnd: "", quadEnd: "", vertices: "", quads: "", tags: "", part: { design: "cone", final: "", deviation: "film0/deviation", spots: [{ kind: "excess", amount: 0.4, point: [0, 0, 0], motion: -1 }, { kind: "gouge", amount: 3.41, point: [1, 0, 0], motion: 1 }] } }],
+    stocks: [{ name: "bar", link: "slide", matrix: [], mount: [], brick: "", time: "", bytes: "", quadEnd: "", film: 0, grid: { origin: [0, 0, 0], step: [1, 1, 1], bricks: [1, 1, 1], cells: 16, quanta: 2048, margin: 4 }, part: { design: "cone", final: "", deviation: "film0/deviation", spots: [{ kind: "excess", amount: 0.4, point: [0, 0, 0], motion: -1 }, { kind: "gouge", amount: 3.41, point: [1, 0, 0], motion: 1 }] } }],
   },
   {
     "motions/time": ["float64", [2, 6]],
@@ -80,7 +80,7 @@ describe("the readout", () => {
 
 describe("the docket", () => {
   const open = (...findings: ReturnType<typeof findingOf>[]) => {
-    const calls = { onSelect: vi.fn(), onTriage: vi.fn(async () => {}), pictureOf: vi.fn(() => "data:image/png;base64,") };
+    const calls = { onSelect: vi.fn(), onTriage: vi.fn(async () => {}), pictureOf: vi.fn(async () => "data:image/png;base64,") };
     return { ...shown(<Docket rehearsal={rehearsalOf(findings)} selected={findings[0] ?? null} {...calls} />), ...calls };
   };
 

@@ -1,5 +1,7 @@
 // The replay's data as it comes from a rehearsal, and questions about a moment of it.
 
+import { FilmStore, type BrickGrid, type FetchFilm } from "./film";
+
 export interface Joint {
   axis: string;
   type: "linear" | "rotary";
@@ -135,11 +137,10 @@ export interface Description {
     before?: CutBefore[]; // who cut what in earlier steps of a route: the tag −2 is the first of them
     brick: string;
     time: string;
-    vertexEnd: string;
+    bytes: string; // of each version of a brick in the film
     quadEnd: string;
-    vertices: string;
-    quads: string;
-    tags: string;
+    film: number; // where its part of the film begins
+    grid: BrickGrid;
     part: Part | null;
   }[];
   checks: { gouge: number; excess: number };
@@ -178,6 +179,8 @@ export function above(values: ArrayLike<number>, x: number): number {
 }
 
 export class Replay {
+  /** The bricks of its stocks. */
+  readonly film: FilmStore;
   readonly axes: string[];
   readonly seconds: number;
   readonly motionCount: number;
@@ -191,7 +194,9 @@ export class Replay {
   constructor(
     readonly description: Description,
     private readonly binary: ArrayBuffer,
+    fetchFilm: FetchFilm = () => Promise.reject(new Error("this replay has no film")),
   ) {
+    this.film = new FilmStore(fetchFilm);
     this.axes = description.axes?.map((axis) => axis.name) ?? [];
     this.seconds = description.seconds;
     this.motionEnd = this.optional("motions/time") as Float64Array;

@@ -35,6 +35,7 @@ export function Stage({ replay, player, finding, passing, text, prompt, colourin
   const [picked, setPicked] = useState<Picked | null>(null);
   const [section, setSection] = useState<Section>(null);
   const [cuts, setCuts] = useState<Cut[]>([]);
+  const [lacking, setLacking] = useState<"" | "coming" | "failed">("");
   const [, redraw] = useState(0);
 
   useEffect(() => {
@@ -55,12 +56,19 @@ export function Stage({ replay, player, finding, passing, text, prompt, colourin
     }
     scene.current = made;
     made.onCut = setCuts;
+    let telling = 0;
+    made.onLack = (count, failed) => {
+      window.clearTimeout(telling);
+      if (failed || !count) setLacking(failed ? "failed" : "");
+      else telling = window.setTimeout(() => setLacking("coming"), LACK_MS);
+    };
     tell.current(made);
     made.show(player.time);
     const stop = player.subscribe(() => made.show(player.time));
     redraw((n) => n + 1);
     return () => {
       stop();
+      window.clearTimeout(telling);
       made.dispose();
       scene.current = null;
       tell.current(null);
@@ -88,6 +96,11 @@ export function Stage({ replay, player, finding, passing, text, prompt, colourin
   return (
     <div className="stage">
       <div className="stage-canvas" ref={host} data-testid="stage" />
+      {lacking && (
+        <div className="stage-lack" role="status">
+          {lacking === "coming" ? "Fetching the stock of this moment …" : "The stock of this moment cannot be fetched. Is the server still running?"}
+        </div>
+      )}
       {prompt && <div className="stage-prompt">{prompt}</div>}
       {failure && <div className="stage-failure">The stage cannot be drawn: {failure}. The docket and the script work without it.</div>}
       {made && (
@@ -150,6 +163,7 @@ export function Stage({ replay, player, finding, passing, text, prompt, colourin
   );
 }
 
+const LACK_MS = 250; // before it is told that the stock is being fetched
 const TIME_STEPS = 40;
 
 /** The legend of the colours by time. */

@@ -7,6 +7,7 @@ import { Bodies, type Body, type Showing } from "./bodies";
 import { place } from "./contactMark";
 import { PAPER, STOP } from "../look";
 import type { HeldPiece } from "../api/client";
+import type { Span } from "../replay/film";
 import type { CutBefore, Replay } from "../replay/replay";
 import { Eye, type View } from "./eye";
 import { ToolPaths } from "./paths";
@@ -56,6 +57,7 @@ export interface Look {
   showing: Map<string, Showing>;
 }
 
+const AHEAD = 400; // versions of bricks that are fetched ahead at once
 const TURN_PX = 4; // a pointer that moved farther between press and release turned the view
 
 export class StageScene {
@@ -90,6 +92,9 @@ export class StageScene {
   /** Set while a person points at the part: the next click goes there. */
   onTouch: ((touched: Touched) => void) | null = null;
 
+  /** Told how many bricks of the stock are lacking for the moment that is shown, and whether they cannot be had. */
+  onLack: ((count: number, failed: boolean) => void) | null = null;
+
   private followed = 0; // the piece of stock that the eye goes along with
 
   constructor(
@@ -115,12 +120,17 @@ export class StageScene {
     this.watcher.observe(host);
     canvas.addEventListener("pointerdown", this.press);
     canvas.addEventListener("click", this.pick);
+    this.replay.film.onArrive = () => this.show(this.time);
     this.fit();
     this.show(0);
     this.view("work");
+    // Where nothing of the stock was there yet, the view is of the table: it is taken again when the stock has come.
+    if (this.replay.film.missing) void this.whole().then(() => this.view("work"));
   }
 
   dispose(): void {
+    this.replay.film.onArrive = null;
+    this.onLack = null;
     cancelAnimationFrame(this.pending);
     clearTimeout(this.slicing);
     this.cutFaces.clear();
@@ -141,12 +151,28 @@ export class StageScene {
     const inUse = this.stance ? [this.stance.tool] : this.replay.toolsAt(time);
     const { lit, inTheWay } = this;
     this.bodies.paint({ time, inUse, tools: this.colours.by !== "deviation", lit, whole: !this.marker.visible, inTheWay, planes });
-    for (const stock of this.stocks) {
-      stock.show(time, inTheWay.has(stock.name) ? "ghost" : this.bodies.showingOf(stock.name), planes);
-    }
+    const lacking = this.stocks.flatMap((stock) => stock.show(time, inTheWay.has(stock.name) ? "ghost" : this.bodies.showingOf(stock.name), planes));
+    if (this.stocks.length) this.replay.film.want(lacking, () => this.coming());
+    this.onLack?.(lacking.length, this.replay.film.failed);
     this.dimensions.place((stock) => this.stocks[stock].fromMount());
     this.slice();
     this.draw();
+  }
+
+  /** What of the film to fetch when nothing is lacking: what comes after the moment that is shown, of all stocks. */
+  private coming(): Span[] {
+    const spans: Span[] = [];
+    for (const stock of this.stocks)
+      for (const span of stock.coming(this.time)) {
+        if (spans.length >= AHEAD) break;
+        spans.push(span);
+      }
+    return spans;
+  }
+
+  /** When all of the stock is there as it is at the moment that is shown. */
+  whole(): Promise<void> {
+    return this.replay.film.settled();
   }
 
   /** Draw measures on the part, in place of those drawn before. */
@@ -362,7 +388,9 @@ export class StageScene {
   }
 
   /** A stock as it stands now, as a file in the frame of its mount. */
-  fileOf(stock: number, format: StockFormat): Promise<Blob> {
+  async fileOf(stock: number, format: StockFormat): Promise<Blob> {
+    await this.whole();
+    if (this.replay.film.failed) throw new Error("the stock cannot be fetched; is the server still running?");
     const { group } = this.stocks[stock];
     return stockFile(group.children as THREE.Mesh[], this.stocks[stock].fromMount().invert(), format);
   }
@@ -380,15 +408,17 @@ export class StageScene {
     this.show(this.time);
   }
 
-  /** A picture of a moment with bodies lit and the place in the middle; the stage itself is left as it was. */
-  picture(time: number, bodies: string[], point: [number, number, number]): string {
+  /** A picture of a moment with bodies lit and the place in the middle; the stage itself is left as it was. None while the stock of
+   *  that moment has not come. */
+  picture(time: number, bodies: string[], point: [number, number, number]): string | null {
     const keep = { time: this.time, look: this.look(), lit: this.lit };
     const mark = { visible: this.marker.visible, position: this.marker.position.clone() };
     this.light(bodies, point);
     this.show(time);
     this.focus(new THREE.Vector3(...point), 70);
+    const lacks = this.replay.film.missing > 0;
     this.renderer.render(this.scene, this.eye.camera);
-    const url = small(this.renderer.domElement, 560, 320);
+    const url = lacks ? null : small(this.renderer.domElement, 560, 320);
     this.lit = keep.lit;
     this.marker.visible = mark.visible;
     this.marker.position.copy(mark.position);
@@ -423,6 +453,7 @@ export class StageScene {
       this.renderer.render(this.scene, this.eye.camera);
       // How many quads of stock are on show lets a test see the stock change without looking at pixels.
       this.host.dataset.time = this.time.toFixed(3);
+      this.host.dataset.missing = String(this.replay.film.missing);
       this.host.dataset.quads = String(this.stocks.reduce((sum, stock) => sum + stock.seen, 0));
     });
   };
@@ -466,9 +497,9 @@ export class StageScene {
     const hits = ray.intersectObjects(this.stocks.map(({ group }) => group).filter(({ visible }) => visible));
     const hit = hits.find(({ point }) => !this.section || this.cut.distanceToPoint(point) >= 0);
     if (!hit || hit.faceIndex == null) return null;
-    const { stock, version } = hit.object.userData as { stock: StockView; version: number };
+    const { stock, brick, version } = hit.object.userData as { stock: StockView; brick: number; version: number };
     const { x, y, z } = hit.point.clone().applyMatrix4(stock.fromMount().invert());
-    return { stock, version, triangle: hit.faceIndex, distance: hit.distance, point: [x, y, z] as [number, number, number] };
+    return { stock, brick, version, triangle: hit.faceIndex, distance: hit.distance, point: [x, y, z] as [number, number, number] };
   }
 
   private met(ray: THREE.Raycaster): Picked | null {
@@ -477,7 +508,7 @@ export class StageScene {
     if (line?.index !== undefined && (!hit || line.distance <= hit.distance + 1)) {
       return { what: "path", motion: this.paths.motionOf(line.object, line.index) };
     }
-    return hit && { what: "face", ...hit.stock.face({ version: hit.version }, hit.triangle), point: hit.point };
+    return hit && { what: "face", ...hit.stock.face(hit, hit.triangle), point: hit.point };
   }
 }
 

@@ -3,7 +3,8 @@
 import * as THREE from "three";
 
 import { deviationColour, timeColour, toolColour } from "../look";
-import { FilmIndex, type CutBefore, type Replay } from "../replay/replay";
+import { brickOf, type Brick, type Span } from "../replay/film";
+import { above, FilmIndex, type CutBefore, type Replay } from "../replay/replay";
 import { matrix, type Skeleton } from "./skeleton";
 
 /** Full colour of a deviation at `reach` mm. */
@@ -17,11 +18,9 @@ export class StockView {
   readonly group = new THREE.Group();
   readonly name: string;
   private readonly film: FilmIndex;
-  private readonly bricks = new Map<number, { mesh: THREE.Mesh; version: number }>();
-  private readonly vertices: Float32Array;
-  private readonly quads: Uint16Array;
-  private readonly tags: Int32Array;
-  private readonly vertexEnd: Uint32Array;
+  private readonly bricks = new Map<number, { mesh: THREE.Mesh; version: number; tags: Int32Array }>();
+  private readonly times: Float64Array;
+  private readonly begins: Float64Array; // where each version begins in the film, and where the last ends
   private readonly quadEnd: Uint32Array;
   private readonly deviation = new Map<number, Float32Array>(); // version → deviation of each quad, for the final bricks
   private colours: Colours = { by: "tool" };
@@ -36,11 +35,12 @@ export class StockView {
     this.group.matrixAutoUpdate = false;
     this.group.matrix.copy(matrix(told.matrix));
     skeleton.of(told.link)!.add(this.group);
-    this.film = new FilmIndex(replay.array(told.brick), replay.array(told.time));
-    this.vertices = replay.array(told.vertices) as Float32Array;
-    this.quads = replay.array(told.quads) as Uint16Array;
-    this.tags = replay.array(told.tags) as Int32Array;
-    this.vertexEnd = replay.array(told.vertexEnd) as Uint32Array;
+    this.times = replay.array(told.time) as Float64Array;
+    this.film = new FilmIndex(replay.array(told.brick), this.times);
+    const sizes = replay.array(told.bytes);
+    this.begins = new Float64Array(sizes.length + 1);
+    this.begins[0] = told.film;
+    for (let i = 0; i < sizes.length; i++) this.begins[i + 1] = this.begins[i] + sizes[i];
     this.quadEnd = replay.array(told.quadEnd) as Uint32Array;
     if (!told.part) return;
     const all = replay.array(told.part.deviation) as Float32Array;
@@ -60,12 +60,32 @@ export class StockView {
     for (const brick of this.bricks.values()) brick.version = -2;
   }
 
-  /** As it stands at a moment; a deviation is that of the finished part. */
-  show(time: number, state: "shown" | "ghost" | "hidden", planes: THREE.Plane[] | null): void {
+  /** As it stands at a moment; a deviation is that of the finished part. Tells what of the film is lacking for it: there it is shown as
+   *  it was before. */
+  show(time: number, state: "shown" | "ghost" | "hidden", planes: THREE.Plane[] | null): Span[] {
     this.group.visible = state !== "hidden";
     this.carry(time);
     const moment = this.colours.by === "deviation" ? this.replay.seconds : time;
-    for (const brick of this.film.bricks) this.brick(brick, this.film.versionAt(brick, moment), state === "ghost", planes);
+    const lacking: Span[] = [];
+    for (const brick of this.film.bricks) {
+      const version = this.film.versionAt(brick, moment);
+      if (!this.brick(brick, version, state === "ghost", planes)) lacking.push(this.span(version));
+    }
+    return lacking;
+  }
+
+  /** What of the film comes after a moment and then before it, as far as it is not there. */
+  *coming(time: number): Generator<Span> {
+    const here = above(this.times, time);
+    const count = this.times.length;
+    for (let i = 0; i < count; i++) {
+      const version = i < count - here ? here + i : count - 1 - i;
+      if (!this.replay.film.has(this.begins[version])) yield this.span(version);
+    }
+  }
+
+  private span(version: number): Span {
+    return { begin: this.begins[version], end: this.begins[version + 1] };
   }
 
   /** Put it into the hands that hold it at a time. */
@@ -95,9 +115,9 @@ export class StockView {
   }
 
   /** The motion that made a face (below 0: none did, or one of an earlier step), and its deviation. */
-  face({ version }: { version: number }, triangle: number): { motion: number; before: CutBefore | null; deviation: number | null } {
+  face({ brick, version }: { brick: number; version: number }, triangle: number): { motion: number; before: CutBefore | null; deviation: number | null } {
     const quad = triangle >> 1;
-    const tag = this.tags[this.first(version) + quad];
+    const tag = this.bricks.get(brick)?.tags[quad] ?? -1;
     return { motion: Math.max(tag, -1), before: this.cutBefore(tag), deviation: this.deviation.get(version)?.[quad] ?? null };
   }
 
@@ -130,11 +150,12 @@ export class StockView {
     return this.quadEnd[version] - this.first(version);
   }
 
-  private brick(brick: number, version: number, ghost: boolean, planes: THREE.Plane[] | null): void {
+  /** Show a version of a brick; false where the film has not come yet. */
+  private brick(brick: number, version: number, ghost: boolean, planes: THREE.Plane[] | null): boolean {
     let known = this.bricks.get(brick);
     if (!known) {
       const material = new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.8 });
-      known = { mesh: new THREE.Mesh(new THREE.BufferGeometry(), material), version: -2 };
+      known = { mesh: new THREE.Mesh(new THREE.BufferGeometry(), material), version: -2, tags: new Int32Array(0) };
       this.group.add(known.mesh);
       this.bricks.set(brick, known);
     }
@@ -143,31 +164,34 @@ export class StockView {
     material.opacity = ghost ? 0.25 : 1;
     material.clippingPlanes = planes;
     material.side = planes ? THREE.DoubleSide : THREE.FrontSide;
-    if (known.version === version) return;
+    if (known.version === version) return true;
+    const packed = version < 0 ? null : this.replay.film.get(this.begins[version]);
+    if (packed === undefined) return false;
     known.version = version;
     known.mesh.geometry.dispose();
-    known.mesh.geometry = version < 0 ? new THREE.BufferGeometry() : this.geometry(version);
-    known.mesh.userData = { stock: this, version };
+    const told = packed && brickOf(packed, brick, this.told.grid);
+    known.mesh.geometry = told ? this.geometry(told, version) : new THREE.BufferGeometry();
+    known.tags = told?.tags ?? new Int32Array(0);
+    known.mesh.userData = { stock: this, brick, version };
+    return true;
   }
 
-  private geometry(version: number): THREE.BufferGeometry {
-    const v0 = version ? this.vertexEnd[version - 1] : 0;
-    const q0 = this.first(version);
-    const quads = this.count(version);
+  private geometry(told: Brick, version: number): THREE.BufferGeometry {
+    const quads = told.tags.length;
     const positions = new Float32Array(quads * 18);
     const colours = new Float32Array(quads * 18);
     const colour = new THREE.Color();
     const deviation = this.deviation.get(version);
     const { gouge, excess } = this.replay.description.checks;
     for (let q = 0; q < quads; q++) {
-      const corner = [0, 1, 2, 3].map((c) => 3 * (v0 + this.quads[4 * (q0 + q) + c]));
-      const tag = this.tags[q0 + q];
+      const corner = [0, 1, 2, 3].map((c) => 3 * told.quads[4 * q + c]);
+      const tag = told.tags[q];
       if (this.colours.by !== "deviation") this.byMaker(colour, tag);
       else if (deviation) colour.setRGB(...deviationColour(deviation[q], gouge, excess, this.colours.reach));
       else colour.set("#cfc9ba");
       [0, 1, 2, 0, 2, 3].forEach((c, i) => {
         const at = 18 * q + 3 * i;
-        for (let d = 0; d < 3; d++) positions[at + d] = this.vertices[corner[c] + d];
+        for (let d = 0; d < 3; d++) positions[at + d] = told.vertices[corner[c] + d];
         colours[at] = colour.r;
         colours[at + 1] = colour.g;
         colours[at + 2] = colour.b;

@@ -1,7 +1,7 @@
 // A rehearsal that is done: script, stage, inspector and tape over one player.
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, Spin } from "antd";
+import { Alert, App, Spin } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 
 import { api, type Finding, type Judgement } from "../api/client";
@@ -33,7 +33,7 @@ async function loadReplay(id: number): Promise<Replay> {
     api.artifact(id, "replay.json").then((r) => r.json() as Promise<Description>),
     api.artifact(id, "replay.bin").then((r) => r.arrayBuffer()),
   ]);
-  return new Replay(description, binary);
+  return new Replay(description, binary, (ranges) => api.film(id, ranges));
 }
 
 export function Rehearsed({ id }: { id: number }) {
@@ -62,8 +62,10 @@ const SCRIPTS_WIDTH = 400; // of several channels
 const INSPECTOR_WIDTH = 316;
 
 function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
+  const { message } = App.useApp();
   const player = useMemo(() => new Player(replay.seconds), [replay]);
   useEffect(() => () => player.dispose(), [player]);
+  useEffect(() => () => replay.film.dispose(), [replay]);
   const [chosen, setChosen] = useState<number | null>(null);
   const [help, setHelp] = useState(false);
   const [prompt, setPrompt] = useState("");
@@ -113,7 +115,10 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
     scene.current = made;
   }, []);
   const pictureOf = useCallback(
-    ({ data }: Finding) => (scene.current && data.point ? scene.current.picture(data.time, data.bodies, data.point) : null),
+    async ({ data }: Finding) => {
+      await scene.current?.whole();
+      return (data.point && scene.current?.picture(data.time, data.bodies, data.point)) ?? null;
+    },
     [],
   );
   const besideOf = useCallback(
@@ -130,7 +135,11 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   const toFile = async (stock: number, format: StockFormat) => {
     if (!scene.current) return;
     const called = `${replay.description.job} ${replay.description.stocks[stock].name} ${player.time.toFixed(1)} s.${format}`;
-    download(await scene.current.fileOf(stock, format), called.replaceAll("/", "-"));
+    try {
+      download(await scene.current.fileOf(stock, format), called.replaceAll("/", "-"));
+    } catch (error) {
+      message.error((error as Error).message);
+    }
   };
   const toSpot = (stock: number, spot: Spot) => {
     seek(replay.seconds);

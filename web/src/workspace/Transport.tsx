@@ -41,7 +41,8 @@ export function Transport({ player, halting, onHalting, sound, onSound, onHelp }
         aria-label="Speed"
       />
       <Select<Halting> size="small" popupMatchSelectWidth={false} value={halting} onChange={onHalting} options={HALTING} aria-label="Where it halts" />
-      <span className="clock" data-testid="clock">
+      {/* As wide as it ever gets, so that the tape beside it never moves under the pointer. */}
+      <span className="clock" data-testid="clock" style={{ minWidth: `${2 * clock(player.seconds).length + 3}ch` }}>
         {clock(player.time)} / {clock(player.seconds)}
       </span>
       <Button size="small" type="text" onClick={() => onSound(!sound)} aria-pressed={sound} title="A knock when the replay runs past a finding">
