@@ -9,6 +9,7 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from . import quick_start  # noqa: F401 (what it does is done when it is loaded)
 from .export.report import as_html
 from .export.trace import write_trace
 from .export.verdict import render, verdict_dict

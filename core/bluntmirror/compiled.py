@@ -95,11 +95,23 @@ def _load_compiler() -> Any:
         sys.modules["scipy"] = None  # type: ignore[assignment]
     try:
         import numba
+        import numba.core.caching
         import numba.np.arraymath
     finally:
         if hidden:
             del sys.modules["scipy"]
+    numba.core.caching.Cache.load_overload = _load_overload  # type: ignore[method-assign]
     return numba
+
+
+def _load_overload(cache: Any, signature: Any, target: Any) -> Any:
+    """A kernel out of the cache, as the compiler's own does it, but for loading first all that compiling would need: that takes longer
+    than the kernels do. Where one is compiled after all, the compiler loads it then."""
+    from numba.core.runtime import rtsys  # type: ignore[attr-defined]
+
+    rtsys.initialize(target)
+    with cache._guard_against_spurious_io_errors():
+        return cache._load_overload(signature, target)
 
 
 def thread_count() -> int:

@@ -232,11 +232,11 @@ def components(stock: Stock) -> Components:
         of.append(piece)
         ray, at = _slots(rays)
         length = rays.hi[at].astype(float) - rays.lo[at]
-        np.add.at(volume[rays.direction], piece, length * lattice.step[a] * lattice.step[b])
+        volume[rays.direction] = np.bincount(piece, length * lattice.step[a] * lattice.step[b], n)
         np.maximum.at(tag, piece, np.maximum(rays.tag_lo[at], rays.tag_hi[at]))
         if rays.direction == 2:
             middle = _points(rays, np.column_stack([ray, 0.5 * (rays.lo[at] + rays.hi[at])]))
-            np.add.at(weighted, piece, middle * length[:, None])
+            weighted = np.column_stack([np.bincount(piece, middle[:, i] * length, n) for i in range(3)])
             np.minimum.at(low, piece, rays.lo[at])
             np.maximum.at(high, piece, rays.hi[at])
     area = float(lattice.step[0] * lattice.step[1])

@@ -67,6 +67,21 @@ def _share(fx, fy, fz):
     return total / known if known > 0 else (fx + fy + fz) / 3.0
 
 
+@njit(cache=True)
+def _common(lo, hi, base, capacity, counts, nu, nv, tiles_u):
+    """What all rays of each tile have of stock alike, from and to; nothing where one of them has other than one interval."""
+    begins, ends = np.full(len(base), -np.inf), np.full(len(base), np.inf)
+    for v in range(nv):
+        for u in range(nu):
+            tile = (v // TILE) * tiles_u + u // TILE
+            begin, end = _ray(base, capacity, counts, tiles_u, u, v)
+            if end - begin != 1:
+                begins[tile], ends[tile] = np.inf, -np.inf
+            else:
+                begins[tile], ends[tile] = max(begins[tile], lo[begin]), min(ends[tile], hi[begin])
+    return begins, ends
+
+
 @njit(cache=True, parallel=True)
 def layers(
     origin, step, counts,
@@ -77,6 +92,7 @@ def layers(
     """Volume in cells of every layer across Y, and the cells of it whose middles the families do not agree on, (ny, 2)."""
     nx, ny, nz = counts[0], counts[1], counts[2]
     result = np.zeros((ny, 2))
+    begins, ends = _common(lo_y, hi_y, base_y, capacity_y, count_y, nx, nz, tiles_y)
     for y_ in prange(ny):
         y = np.int64(y_)
         # X rays of this layer stand at (y, z), Z rays at (x, y): a whole layer of both; Y rays are read cell by cell.
@@ -92,16 +108,26 @@ def layers(
         middle = 0.5 * (low + high)
         volume, apart = 0.0, 0.0
         for z in range(nz):
-            for x in range(nx):
-                begin, end = _ray(base_y, capacity_y, count_y, tiles_y, x, z)
-                fy, iy, cy = 0.0, False, True
-                for i in range(begin, end):
-                    if lo_y[i] < high and hi_y[i] > low:
-                        fy += (min(hi_y[i], high) - max(lo_y[i], low)) / step[1]
-                        iy = iy or lo_y[i] <= middle <= hi_y[i]
-                    cy = cy and abs(lo_y[i] - middle) >= CLOSE and abs(hi_y[i] - middle) >= CLOSE
-                volume += _share(fx[z, x], fy, fz[x, z])
-                if cx[z, x] and cy and cz[x, z] and not (ix[z, x] == iy and iy == iz[x, z]):
-                    apart += 1.0
+            for first in range(0, nx, TILE):
+                tile = (z // TILE) * tiles_y + first // TILE
+                # Deep within what all of a tile's rays have, no Y ray needs to be read.
+                full = begins[tile] < low - CLOSE and ends[tile] > high + CLOSE
+                for x in range(first, min(first + TILE, nx)):
+                    if full:
+                        if fx[z, x] == 1.0 and fz[x, z] == 1.0 and ix[z, x] and iz[x, z]:
+                            volume += 1.0
+                            continue
+                        fy, iy, cy = 1.0, True, True
+                    else:
+                        begin, end = _ray(base_y, capacity_y, count_y, tiles_y, x, z)
+                        fy, iy, cy = 0.0, False, True
+                        for i in range(begin, end):
+                            if lo_y[i] < high and hi_y[i] > low:
+                                fy += (min(hi_y[i], high) - max(lo_y[i], low)) / step[1]
+                                iy = iy or lo_y[i] <= middle <= hi_y[i]
+                            cy = cy and abs(lo_y[i] - middle) >= CLOSE and abs(hi_y[i] - middle) >= CLOSE
+                    volume += _share(fx[z, x], fy, fz[x, z])
+                    if cx[z, x] and cy and cz[x, z] and not (ix[z, x] == iy and iy == iz[x, z]):
+                        apart += 1.0
         result[y, 0], result[y, 1] = volume, apart
     return result
