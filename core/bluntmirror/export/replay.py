@@ -34,7 +34,7 @@ from ..timeline.reel import even_knots
 
 EVEN_MM = 0.05  # how far the replay may stand from the time law between its knots
 DEVIATION_REACH_MM = 5.0  # deviations beyond this are shown as this
-FORMAT = "blunt-mirror/replay@1"
+FORMAT = "blunt-mirror/replay@2"
 
 
 class _Binary:

@@ -137,10 +137,11 @@ export interface Description {
     before?: CutBefore[]; // who cut what in earlier steps of a route: the tag −2 is the first of them
     brick: string;
     time: string;
-    bytes: string; // of each version of a brick in the film
     quadEnd: string;
-    film: number; // where its part of the film begins
-    grid: BrickGrid;
+    bytes?: string; // of each version of a brick in the film
+    film?: number; // where its part of the film begins
+    grid?: BrickGrid;
+    whole?: { vertexEnd: string; vertices: string; quads: string; tags: string }; // of a rehearsal that was kept before films were fetched by the brick
     part: Part | null;
   }[];
   checks: { gouge: number; excess: number };
@@ -176,6 +177,14 @@ export function above(values: ArrayLike<number>, x: number): number {
     else low = middle + 1;
   }
   return low;
+}
+
+type Stock = Description["stocks"][number];
+
+/** A stock's description as it is kept now: before films were fetched by the brick they stood in the replay itself. */
+export function asKeptNow(stock: Stock & Partial<NonNullable<Stock["whole"]>>): void {
+  const { vertexEnd, vertices, quads, tags } = stock;
+  if (stock.bytes === undefined && vertexEnd && vertices && quads && tags) stock.whole = { vertexEnd, vertices, quads, tags };
 }
 
 export class Replay {

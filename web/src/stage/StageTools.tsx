@@ -1,7 +1,7 @@
-import { Button, Dropdown, Segmented, Tooltip } from "antd";
+import { Button, Dropdown, Segmented, Switch, Tooltip } from "antd";
 import type { ReactNode } from "react";
 
-import type { Showing, StageScene } from "./scene";
+import { keepShadows, type Showing, type StageScene } from "./scene";
 
 export const VIEWS = ["work", "machine", "top", "front", "side"] as const;
 
@@ -55,6 +55,22 @@ function Bodies({ scene, lit, onChange }: { scene: StageScene; lit: string[]; on
           />
         </div>
       ))}
+      <div className="bodies-row bodies-light">
+        <span>
+          shadows <i>off where no graphics card draws</i>
+        </span>
+        <Switch
+          size="small"
+          checked={scene.shadows}
+          aria-label="Shadows"
+          onChange={(on) => {
+            keepShadows(on);
+            scene.setShadows(on);
+            scene.redraw();
+            onChange();
+          }}
+        />
+      </div>
       <Button
         size="small"
         type="link"

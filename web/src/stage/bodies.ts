@@ -1,9 +1,10 @@
 // The bodies of machine, fixture, tools and design: which are there at a moment, which are shown, and in what colour.
 
 import * as THREE from "three";
+import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
 
 import type { HeldPiece } from "../api/client";
-import { STOP, toolColour } from "../look";
+import { INK, STOP, toolColour } from "../look";
 import type { Replay } from "../replay/replay";
 import { mark, markable } from "./contactMark";
 import { matrix, type Skeleton } from "./skeleton";
@@ -15,8 +16,23 @@ const GREYS: Record<string, string> = {
   machine: "#a9b4b8", fixture: "#9c8f78", part: "#9c8f78", design: "#7fa98f", tool: "#5f6b70", stock: "#cfc9ba", access: "#c9a36a",
 };
 
+const CREASE = THREE.MathUtils.degToRad(32); // faces that meet at less are one surface, drawn smooth
+const MOST_TRIANGLES = 80_000; // of a body whose edges are looked for: beyond that it takes too long to begin
+const [EDGE, GHOST_EDGE] = [0.5, 0.28];
+
+/** A body as it is drawn: round faces smooth, edges as lines. */
+function finished(told: THREE.BufferGeometry): { geometry: THREE.BufferGeometry; edges: Body["edges"] } {
+  if (told.index!.count > 3 * MOST_TRIANGLES) return { geometry: told, edges: null };
+  const geometry = toCreasedNormals(told, CREASE); // its triangles stay in their order
+  const material = new THREE.LineBasicMaterial({ color: INK, transparent: true, opacity: EDGE, depthWrite: false });
+  const edges = new THREE.LineSegments(new THREE.EdgesGeometry(told, THREE.MathUtils.radToDeg(CREASE)), material);
+  edges.raycast = () => {};
+  return { geometry, edges };
+}
+
 export interface Body {
   mesh: THREE.Mesh;
+  edges: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial> | null; // where its faces meet at an angle
   name: string;
   label: string;
   role: string;
@@ -46,16 +62,20 @@ export class Bodies {
     private readonly skeleton: Skeleton,
   ) {
     for (const body of replay.description.bodies) {
-      const geometry = new THREE.BufferGeometry();
-      geometry.setAttribute("position", new THREE.BufferAttribute(replay.array(body.mesh.positions), 3));
-      geometry.setIndex(new THREE.BufferAttribute(replay.array(body.mesh.triangles), 1));
-      const material = new THREE.MeshStandardMaterial({ color: GREYS[body.role], roughness: 0.75, flatShading: true });
+      const told = new THREE.BufferGeometry();
+      told.setAttribute("position", new THREE.BufferAttribute(replay.array(body.mesh.positions), 3));
+      told.setIndex(new THREE.BufferAttribute(replay.array(body.mesh.triangles), 1));
+      const { geometry, edges } = finished(told);
+      // A design lies in the blank's own faces, and edges in those that they go around: the faces stand back a little.
+      const behind = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: body.role === "design" ? 2 : 1 };
+      const material = new THREE.MeshStandardMaterial({ color: GREYS[body.role], roughness: 0.75, flatShading: !geometry.getAttribute("normal"), clipShadows: true, ...behind });
       markable(material);
-      if (body.role === "design") Object.assign(material, { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 2 }); // lies in the blank's own faces
       const mesh = new THREE.Mesh(geometry, material);
+      mesh.receiveShadow = true;
+      if (edges) mesh.add(edges);
       skeleton.of(body.link)!.add(mesh);
       const label = body.role === "tool" ? `${replay.called(body.tool)} ${body.name}` : body.name;
-      this.all.push({ mesh, name: body.name, label, role: body.role, link: body.link, tool: body.tool, there: body.there ?? null });
+      this.all.push({ mesh, edges, name: body.name, label, role: body.role, link: body.link, tool: body.tool, there: body.there ?? null });
       const first: Record<string, Showing> = { machine: replay.motionCount ? "ghost" : "shown", design: replay.motionCount ? "hidden" : "ghost", access: "ghost" };
       this.showing.set(label, first[body.role] ?? "shown");
     }
@@ -139,6 +159,11 @@ export class Bodies {
       material.emissiveIntensity = whole ? 0.35 : 0;
       mark(material, lit && !moment.whole);
       material.clippingPlanes = role === "fixture" || role === "design" ? moment.planes : null;
+      body.mesh.castShadow = !ghost && role !== "design";
+      if (body.edges) {
+        body.edges.material.opacity = ghost ? GHOST_EDGE : EDGE;
+        body.edges.material.clippingPlanes = material.clippingPlanes;
+      }
     }
   }
 

@@ -58,11 +58,15 @@ export interface Look {
 }
 
 const AHEAD = 400; // versions of bricks that are fetched ahead at once
+const SUN = new THREE.Vector3(-0.5, -0.8, 1.4).normalize(); // from the work to it
+const [SHADOW_MM, SHADOW_PX] = [420, 2048]; // how far around the work shadows fall, and how finely
+const SHADOWS_KEPT = "stage.shadows";
 const TURN_PX = 4; // a pointer that moved farther between press and release turned the view
 
 export class StageScene {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
+  private readonly sun = new THREE.DirectionalLight("#ffffff", 1.9);
   private readonly eye: Eye;
   private readonly skeleton: Skeleton;
   private readonly bodies: Bodies;
@@ -147,6 +151,7 @@ export class StageScene {
     this.skeleton.pose(this.stance?.values ?? this.replay.axesAt(time));
     const work = this.workLink();
     if (work) this.eye.keepTo(this.origin(work));
+    this.shine(this.origin(work ?? this.replay.description.workMount.link));
     const planes = this.sectionPlanes();
     const inUse = this.stance ? [this.stance.tool] : this.replay.toolsAt(time);
     const { lit, inTheWay } = this;
@@ -433,9 +438,35 @@ export class StageScene {
   private illuminate(): void {
     this.scene.background = new THREE.Color(PAPER);
     this.scene.add(new THREE.HemisphereLight("#ffffff", "#b8b09c", 1.7));
-    const sun = new THREE.DirectionalLight("#ffffff", 1.9);
-    sun.position.set(-0.5, -0.8, 1.4);
-    this.scene.add(sun);
+    const { sun } = this;
+    sun.shadow.mapSize.set(SHADOW_PX, SHADOW_PX);
+    sun.shadow.radius = 5;
+    sun.shadow.normalBias = 0.6;
+    Object.assign(sun.shadow.camera, { left: -SHADOW_MM, right: SHADOW_MM, top: SHADOW_MM, bottom: -SHADOW_MM, near: 1, far: 4 * SHADOW_MM });
+    this.scene.add(sun, sun.target);
+    this.setShadows(shadowsAsked() ?? !drawnBySoftware(this.renderer));
+  }
+
+  redraw(): void {
+    this.draw();
+  }
+
+  get shadows(): boolean {
+    return this.sun.castShadow;
+  }
+
+  setShadows(on: boolean): void {
+    this.renderer.shadowMap.enabled = this.sun.castShadow = on;
+    this.renderer.shadowMap.type = THREE.PCFSoftShadowMap;
+    this.scene.traverse((object) => {
+      if (object instanceof THREE.Mesh) for (const material of [object.material].flat() as THREE.Material[]) material.needsUpdate = true;
+    });
+  }
+
+  /** Let the light fall where the work is. */
+  private shine(work: THREE.Vector3): void {
+    this.sun.target.position.copy(work);
+    this.sun.position.copy(work).addScaledVector(SUN, 2 * SHADOW_MM);
   }
 
   private fit(): void {
@@ -510,6 +541,24 @@ export class StageScene {
     }
     return hit && { what: "face", ...hit.stock.face(hit, hit.triangle), point: hit.point };
   }
+}
+
+/** Whether a person has switched shadows on or off. */
+function shadowsAsked(): boolean | null {
+  const kept = localStorage.getItem(SHADOWS_KEPT);
+  return kept === null ? null : kept === "on";
+}
+
+export function keepShadows(on: boolean): void {
+  localStorage.setItem(SHADOWS_KEPT, on ? "on" : "off");
+}
+
+/** Without a graphics card every shadow is paid for by the processor: there they are off until they are asked for. */
+function drawnBySoftware(renderer: THREE.WebGLRenderer): boolean {
+  const gl = renderer.getContext();
+  const told = gl.getExtension("WEBGL_debug_renderer_info");
+  const name = String(gl.getParameter(told ? told.UNMASKED_RENDERER_WEBGL : gl.RENDERER));
+  return /swiftshader|llvmpipe|software/i.test(name);
 }
 
 /** The dot at a contact. */

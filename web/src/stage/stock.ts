@@ -37,9 +37,9 @@ export class StockView {
     skeleton.of(told.link)!.add(this.group);
     this.times = replay.array(told.time) as Float64Array;
     this.film = new FilmIndex(replay.array(told.brick), this.times);
-    const sizes = replay.array(told.bytes);
+    const sizes = told.bytes ? replay.array(told.bytes) : new Uint32Array(this.times.length);
     this.begins = new Float64Array(sizes.length + 1);
-    this.begins[0] = told.film;
+    this.begins[0] = told.film ?? 0;
     for (let i = 0; i < sizes.length; i++) this.begins[i + 1] = this.begins[i] + sizes[i];
     this.quadEnd = replay.array(told.quadEnd) as Uint32Array;
     if (!told.part) return;
@@ -80,7 +80,7 @@ export class StockView {
     const count = this.times.length;
     for (let i = 0; i < count; i++) {
       const version = i < count - here ? here + i : count - 1 - i;
-      if (!this.replay.film.has(this.begins[version])) yield this.span(version);
+      if (!this.told.whole && !this.replay.film.has(this.begins[version])) yield this.span(version);
     }
   }
 
@@ -154,8 +154,9 @@ export class StockView {
   private brick(brick: number, version: number, ghost: boolean, planes: THREE.Plane[] | null): boolean {
     let known = this.bricks.get(brick);
     if (!known) {
-      const material = new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.8 });
+      const material = new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.8, clipShadows: true });
       known = { mesh: new THREE.Mesh(new THREE.BufferGeometry(), material), version: -2, tags: new Int32Array(0) };
+      known.mesh.receiveShadow = true;
       this.group.add(known.mesh);
       this.bricks.set(brick, known);
     }
@@ -163,22 +164,41 @@ export class StockView {
     material.transparent = ghost;
     material.opacity = ghost ? 0.25 : 1;
     material.clippingPlanes = planes;
+    known.mesh.castShadow = !ghost;
     material.side = planes ? THREE.DoubleSide : THREE.FrontSide;
     if (known.version === version) return true;
-    const packed = version < 0 ? null : this.replay.film.get(this.begins[version]);
-    if (packed === undefined) return false;
+    const told = version < 0 ? null : this.told.whole ? this.kept(version) : this.fetched(brick, version);
+    if (told === undefined) return false;
     known.version = version;
     known.mesh.geometry.dispose();
-    const told = packed && brickOf(packed, brick, this.told.grid);
     known.mesh.geometry = told ? this.geometry(told, version) : new THREE.BufferGeometry();
     known.tags = told?.tags ?? new Int32Array(0);
     known.mesh.userData = { stock: this, brick, version };
     return true;
   }
 
+  private fetched(brick: number, version: number): Brick | undefined {
+    const packed = this.replay.film.get(this.begins[version]);
+    return packed && brickOf(packed, brick, this.told.grid!);
+  }
+
+  /** Out of the replay itself, where the film stands in it. */
+  private kept(version: number): Brick {
+    const { vertexEnd, vertices, quads, tags } = this.told.whole!;
+    const ends = this.replay.array(vertexEnd);
+    const [v, q, count] = [version ? ends[version - 1] : 0, this.first(version), this.count(version)];
+    return {
+      vertices: (this.replay.array(vertices) as Float32Array).subarray(3 * v, 3 * ends[version]),
+      quads: (this.replay.array(quads) as Uint16Array).subarray(4 * q, 4 * (q + count)),
+      tags: (this.replay.array(tags) as Int32Array).subarray(q, q + count),
+    };
+  }
+
   private geometry(told: Brick, version: number): THREE.BufferGeometry {
     const quads = told.tags.length;
     const positions = new Float32Array(quads * 18);
+    const normals = new Float32Array(quads * 18);
+    const shaded = creased(told);
     const colours = new Float32Array(quads * 18);
     const colour = new THREE.Color();
     const deviation = this.deviation.get(version);
@@ -191,7 +211,10 @@ export class StockView {
       else colour.set("#cfc9ba");
       [0, 1, 2, 0, 2, 3].forEach((c, i) => {
         const at = 18 * q + 3 * i;
-        for (let d = 0; d < 3; d++) positions[at + d] = told.vertices[corner[c] + d];
+        for (let d = 0; d < 3; d++) {
+          positions[at + d] = told.vertices[corner[c] + d];
+          normals[at + d] = shaded[12 * q + 3 * c + d];
+        }
         colours[at] = colour.r;
         colours[at + 1] = colour.g;
         colours[at + 2] = colour.b;
@@ -200,7 +223,38 @@ export class StockView {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
     geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
-    geometry.computeVertexNormals();
+    geometry.setAttribute("normal", new THREE.BufferAttribute(normals, 3));
     return geometry;
   }
+}
+
+const SMOOTH = Math.cos((35 * Math.PI) / 180); // a corner's quads that look farther apart meet at an edge
+
+/** A normal for each corner of each quad (12 numbers a quad): where the quads around a vertex look nearly one way their mean, so that a
+ *  surface looks as smooth as it was cut; at an edge the quad's own. */
+export function creased({ quads, vertices, tags }: Brick): Float32Array {
+  const count = tags.length;
+  const own = new Float32Array(3 * count);
+  const sum = new Float32Array(vertices.length);
+  const at = (q: number, c: number, d: number) => vertices[3 * quads[4 * q + c] + d];
+  for (let q = 0; q < count; q++) {
+    // Across its diagonals: the quad is nearly flat.
+    const [ax, ay, az] = [at(q, 2, 0) - at(q, 0, 0), at(q, 2, 1) - at(q, 0, 1), at(q, 2, 2) - at(q, 0, 2)];
+    const [bx, by, bz] = [at(q, 3, 0) - at(q, 1, 0), at(q, 3, 1) - at(q, 1, 1), at(q, 3, 2) - at(q, 1, 2)];
+    const normal = [ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx];
+    const length = Math.hypot(...normal) || 1;
+    for (let d = 0; d < 3; d++) {
+      own[3 * q + d] = normal[d] / length;
+      for (let c = 0; c < 4; c++) sum[3 * quads[4 * q + c] + d] += normal[d] / length;
+    }
+  }
+  const corners = new Float32Array(12 * count);
+  for (let q = 0; q < count; q++)
+    for (let c = 0; c < 4; c++) {
+      const v = 3 * quads[4 * q + c];
+      const length = Math.hypot(sum[v], sum[v + 1], sum[v + 2]) || 1;
+      const along = (sum[v] * own[3 * q] + sum[v + 1] * own[3 * q + 1] + sum[v + 2] * own[3 * q + 2]) / length;
+      for (let d = 0; d < 3; d++) corners[12 * q + 3 * c + d] = along > SMOOTH ? sum[v + d] / length : own[3 * q + d];
+    }
+  return corners;
 }

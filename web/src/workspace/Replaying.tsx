@@ -17,7 +17,7 @@ import { download } from "../pane/download";
 import { Tabs } from "../pane/Tabs";
 import { knock, passing, setSound, soundOn } from "../replay/alarm";
 import { Player } from "../replay/player";
-import { Replay, type Description, type Spot } from "../replay/replay";
+import { asKeptNow, Replay, type Description, type Spot } from "../replay/replay";
 import { Scripts } from "./Scripts";
 import type { Colouring, StageScene } from "../stage/scene";
 import type { StockFormat } from "../stage/stockFile";
@@ -33,6 +33,7 @@ async function loadReplay(id: number): Promise<Replay> {
     api.artifact(id, "replay.json").then((r) => r.json() as Promise<Description>),
     api.artifact(id, "replay.bin").then((r) => r.arrayBuffer()),
   ]);
+  for (const stock of description.stocks) asKeptNow(stock);
   return new Replay(description, binary, (ranges) => api.film(id, ranges));
 }
 
