@@ -1,0 +1,113 @@
+"""How exact a cut part is, as a whole: planes, volumes that converge, and deviations from a design that is known to be off by so much.
+
+Closed forms: a plunge of a cutter takes its own solid of revolution down to the depth (Pappus: V = 2π ∫ r(z)²/2 dz); two surfaces that
+are parallel curves of one another lie their offset apart everywhere, and √2 of it at a square outer edge.
+"""
+
+import itertools
+import math
+import unittest
+
+import manifold3d
+import numpy as np
+
+from bluntmirror.geometry import mesh as meshes
+from bluntmirror.geometry.mesh import Mesh
+from bluntmirror.material.comparison import Comparison, compare
+from bluntmirror.material.ends import Ends
+from bluntmirror.material.stock import Stock
+
+from .test_kernels import cut, tool
+
+BLANK = [30.0, 26.0, 14.0]
+TOP = BLANK[2] / 2
+OFF = 0.1  # mm that a design is off
+FINE = 1024  # facets of a design's circle: r 4 (1 − cos(π/1024)) = 0.00002
+CUTTERS = {
+    "end mill": ({"type": "end-mill", "diameter": 8}, 3.0, math.pi * 16 * 3),
+    "ball mill": ({"type": "ball-mill", "diameter": 8}, 6.0, 2 / 3 * math.pi * 64 + math.pi * 16 * 2),
+    # A torus corner of radius 2 about r 2: a disc of r 2, a quarter tube, and the cylinder above.
+    "bull mill": ({"type": "end-mill", "diameter": 8, "corner_radius": 2}, 5.0,
+                  math.pi * 4 * 2 + math.pi**2 * 2 * 4 / 2 + 2 / 3 * math.pi * 8 + math.pi * 16 * 3),
+    "drill": ({"type": "drill", "diameter": 8, "point_angle": 90}, 7.0, math.pi * 16 * 4 / 3 + math.pi * 16 * 3),
+    "chamfer mill": ({"type": "chamfer-mill", "diameter": 16, "tip_diameter": 2, "angle": 90}, 5.0,
+                     math.pi * 5 / 3 * (1 + 6 + 36)),
+}  # fmt: skip
+
+
+def plunged(entry: dict[str, object], depth: float, grid: float, at: tuple[float, float] = (0.07, -0.11)) -> Stock:
+    stock = Stock(meshes.box(BLANK), grid)
+    cut(stock, tool(**entry), [[*at, TOP + 2], [*at, TOP - depth]])
+    return stock
+
+
+def solid(mesh: manifold3d.Manifold) -> Mesh:
+    made = mesh.to_mesh()
+    return Mesh(np.array(made.vert_properties[:, :3], float), np.array(made.tri_verts, np.int32))
+
+
+def beside(stock: Stock, taken: manifold3d.Manifold) -> Comparison:
+    """The stock beside the blank less what was meant to be taken."""
+    design = solid(manifold3d.Manifold.cube(BLANK, True) - taken)
+    return compare(stock, meshes.box(BLANK), design, 0.01, 0.01)
+
+
+class Volumes(unittest.TestCase):
+    def test_a_plunge_takes_its_closed_form_and_converges(self) -> None:
+        for name, (entry, depth, volume) in CUTTERS.items():
+            with self.subTest(name):
+                errors = []
+                for grid in (0.5, 0.25, 0.125):
+                    left = plunged(entry, depth, grid).volume
+                    errors.append(abs(math.prod(BLANK) - left - volume) / volume)
+                self.assertLess(errors[1], 0.003)
+                # Not on every step, since errors of either sign cancel by chance, but over two halvings.
+                self.assertLess(errors[2], max(0.5 * errors[0], 2e-4))
+
+    def test_planes_are_exact(self) -> None:
+        ends = Ends.of(plunged(CUTTERS["end mill"][0], 3.0, 0.25))
+        upright = np.abs(ends.outward[:, 2]) == 1
+        heights = np.unique(ends.points[upright, 2])
+        np.testing.assert_allclose(heights, [-TOP, TOP - 3.0, TOP], atol=1e-6)
+
+
+class Deviations(unittest.TestCase):
+    """Of a design that is off by a known amount, either way: what is told as the most is that amount."""
+
+    def test_round_faces(self) -> None:
+        for grid, way in itertools.product((0.5, 0.25), (1, -1)):
+            wanted = 4 + way * OFF
+            middle = [0.07, -0.11, TOP - 2]
+            dimple = manifold3d.Manifold.sphere(wanted, FINE) + manifold3d.Manifold.cylinder(5, wanted, wanted, FINE)
+            with self.subTest(grid=grid, way=way):
+                seen = beside(plunged(*CUTTERS["ball mill"][:2], grid), dimple.translate(middle))
+                told = seen.excess_max if way > 0 else seen.gouge_max
+                self.assertAlmostEqual(told, OFF, delta=0.005)
+
+    def test_a_slanted_face(self) -> None:
+        """The flank of a chamfer mill at 45°, its design lowered or raised along its own normal."""
+        entry, depth, _ = CUTTERS["chamfer mill"]
+        for grid, way in itertools.product((0.5, 0.25), (1, -1)):
+            with self.subTest(grid=grid, way=way):
+                r = 1 + way * OFF * (math.sqrt(2) - 1)  # of the small end, where floor and flank both go out by OFF
+                cone = manifold3d.Manifold.cylinder(12, r, r + 12, FINE).translate(
+                    [0.07, -0.11, TOP - depth - way * OFF]
+                )
+                seen = beside(plunged(entry, depth, grid), cone)
+                told = seen.excess_max if way > 0 else seen.gouge_max
+                # The ring where the floor meets the flank at 135° stands OFF / cos(22.5°) off the design's own ring.
+                self.assertGreater(told, OFF - 0.005)
+                self.assertLess(told, OFF / math.cos(math.radians(22.5)) + 0.005)
+
+    def test_an_edge(self) -> None:
+        """A block milled square beside a design that is OFF smaller on two sides. What is left is read at the ends of rays, half a cell
+        from their edge: what is told is OFF, and the edge itself, √2 OFF off, is not seen. `docs/performance.md` says so."""
+        for grid in (0.5, 0.25):
+            with self.subTest(grid=grid):
+                design = manifold3d.Manifold.cube([BLANK[0] - 2 * OFF, BLANK[1] - 2 * OFF, BLANK[2]], True)
+                seen = compare(Stock(meshes.box(BLANK), grid), meshes.box(BLANK), solid(design), 0.01, 0.01)
+                self.assertAlmostEqual(seen.excess_max, OFF, delta=1e-5)
+
+
+if __name__ == "__main__":
+    unittest.main()
