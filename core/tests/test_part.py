@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 from shapely.geometry import Point, Polygon
 
+from bluntmirror.export.replay import spot_areas
 from bluntmirror.findings import causes
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.distance import Solid
@@ -26,6 +27,7 @@ from bluntmirror.material.sharp import sharp_mesh
 from bluntmirror.material.stock import Batch, Stock, ToolSets
 from bluntmirror.material.sweep_kernel import first_through
 from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
+from bluntmirror.rehearsal.result import Spot
 from demo.build import FAULTS, JOBS
 
 from .build import HEAD, slot_job
@@ -109,10 +111,27 @@ class Differences(unittest.TestCase):
         mesh = film.final_mesh()
         self.assertTrue(mesh.closed)
         self.assertAlmostEqual(mesh.volume, 20 * 16 * 10 - 20 * 6 * 4, delta=0.02 * 3200)
-        _, places = film.final_places()
+        _, places, _ = film.final_places()
         on_face = np.min(np.abs(np.abs(places) - [10, 8, 5]), axis=1)
         on_slot = np.minimum(np.abs(np.abs(places[:, 1]) - 3), np.abs(places[:, 2] - 1))
         self.assertLess(float(np.minimum(on_face, on_slot).max()), 1e-5)
+
+    def test_how_much_of_the_surface_a_place_takes(self) -> None:
+        """Two pads of 6 × 6 and 6 × 12 left 0.5 proud on a face: the tops alone are beyond a tolerance of 0.4."""
+        pads = [
+            meshes.Mesh(meshes.box([6, w, 1]).vertices + [x, 0, 5], meshes.box([1, 1, 1]).faces)
+            for x, w in ((-6, 6), (6, 12))
+        ]
+        stock = Stock(united([meshes.box([30, 20, 10]), *pads]), 0.25)
+        film = Film(stock)
+        film.shoot(0.0)
+        seen = compare(stock, meshes.box([30, 20, 11]), meshes.box([30, 20, 10]), 0.05, 0.4)
+        spots = [Spot("excess", 0.5, (0, 0, 0), -1, spot.points) for spot in seen.excess.spots(0.25)]
+        _, places, areas = film.final_places()
+        whole = 2 * (30 * 20 + 30 * 10 + 20 * 10) + 0.5 * (24 + 36)
+        self.assertAlmostEqual(float(areas.sum()) / whole, 1.0, delta=0.02)  # the drawing cuts edges short
+        taken = spot_areas(spots, places, areas, seen.solid.distance(places), 0.05, 0.4)
+        np.testing.assert_allclose(sorted(taken), [36, 72], rtol=0.06)
 
     def test_a_brick_of_the_film_is_packed_to_half_a_quantum(self) -> None:
         """The film's own surface, brick by brick, beside the one that it is packed from; and closed over their borders."""

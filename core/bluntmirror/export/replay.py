@@ -24,7 +24,7 @@ from ..material.surface_kernel import BRICK
 from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
 from ..rehearsal.handling import hand_axes, hand_home
-from ..rehearsal.result import CutStock, Opened
+from ..rehearsal.result import CutStock, Opened, Spot
 from ..rehearsal.run import assemblies
 from ..rehearsal.scene import contact_bodies, stays, tool_name
 from ..rehearsal.spindles import cutting_speeds, spindle_speeds
@@ -33,6 +33,7 @@ from ..timeline.clock import Meeting
 from ..timeline.reel import even_knots
 
 EVEN_MM = 0.05  # how far the replay may stand from the time law between its knots
+SPOT_REACH_MM = 1.0  # from a place of a spot to a quad of its surface
 DEVIATION_REACH_MM = 5.0  # deviations beyond this are shown as this
 FORMAT = "blunt-mirror/replay@2"
 
@@ -139,7 +140,7 @@ def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> 
     chain, job = result.chain, result.job
     film = io.BytesIO()
     for i, cut in enumerate(result.stocks):
-        final, places = cut.film.final_places()
+        final, places, areas = cut.film.final_places()
         item = next(b for b in job.file.bodies if b.name == cut.name.split("/")[0])
         work = chain.mounts[item.mount]
         versions = cut.film.versions
@@ -171,7 +172,7 @@ def _stocks(result: Rehearsal, description: dict[str, Any], binary: _Binary) -> 
                     "quanta": QUANTA,
                     "margin": MARGIN,
                 },
-                "part": _part(cut, i, final, places, binary),
+                "part": _part(result, cut, i, final, places, areas, binary),
             }
         )
         for version in versions:
@@ -190,19 +191,44 @@ def _there(result: Rehearsal, present: tuple[int, int | None] | None) -> list[fl
     return [stops[min(first, len(stops) - 1)], stops[min(last, len(stops) - 1) if last is not None else -1]]
 
 
-def _part(cut: CutStock, number: int, final: list[int], places: np.ndarray, binary: _Binary) -> dict[str, Any] | None:
-    """The finished part beside its design: a deviation for every quad of the final bricks, and the worst places."""
+def _part(
+    result: Rehearsal, cut: CutStock, number: int, final: list[int], places: np.ndarray, areas: np.ndarray, binary: _Binary
+) -> dict[str, Any] | None:  # fmt: skip
+    """The finished part beside its design: a deviation for every quad of the final bricks, and the worst places, each with how much of
+    the surface it takes."""
     if cut.part is None:
         return None
     deviation = cut.part.solid.distance(places, reach=DEVIATION_REACH_MM)
+    checks = result.job.file.checks
+    taken = spot_areas(cut.part.spots, places, areas, deviation, checks.gouge, checks.excess)
     return {
         "design": cut.part.design,
         "final": binary.put(f"film{number}/final", np.array(final), "uint32"),
         "deviation": binary.put(f"film{number}/deviation", deviation, "float32"),
         "spots": [
-            {"kind": s.kind, "amount": s.amount, "point": s.point, "motion": s.motion} for s in cut.part.spots
+            {"kind": s.kind, "amount": s.amount, "point": s.point, "motion": s.motion, "area": round(float(area), 3)}
+            for s, area in zip(cut.part.spots, taken, strict=True)
         ],
     }  # fmt: skip
+
+
+def spot_areas(
+    spots: list[Spot], places: np.ndarray, areas: np.ndarray, deviation: np.ndarray, gouge: float, excess: float
+) -> np.ndarray:
+    """How much of the surface each spot takes, mm²: every quad beyond tolerance goes to the spot of its kind that lies nearest."""
+    taken = np.zeros(len(spots))
+    for kind, beyond in (("gouge", deviation < -gouge), ("excess", deviation > excess)):
+        mine = [i for i, spot in enumerate(spots) if spot.kind == kind and len(spot.points)]
+        rows = np.flatnonzero(beyond)
+        if not mine or not len(rows):
+            continue
+        from scipy.spatial import cKDTree  # only where there is something to ask
+
+        of = np.concatenate([np.full(len(spots[i].points), i) for i in mine])
+        away, nearest = cKDTree(np.concatenate([spots[i].points for i in mine])).query(places[rows])
+        near = away < SPOT_REACH_MM  # what is farther belongs to a spot that is not among the worst
+        np.add.at(taken, of[nearest[near]], areas[rows[near]])
+    return taken
 
 
 def _mount(mount: Mount) -> dict[str, Any]:

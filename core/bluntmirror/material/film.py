@@ -130,14 +130,18 @@ class Film:
                 continue
             yield vertices.astype(np.float32), quads.copy(), tags.copy(), places.copy()
 
-    def final_places(self) -> tuple[list[int], NDArray[np.float64]]:
-        """The latest version of every brick, and the exact ray end behind each of their quads, (Q, 3) in that order."""
+    def final_places(self) -> tuple[list[int], NDArray[np.float64], NDArray[np.float64]]:
+        """The latest version of every brick, and in their order the exact ray end behind each quad (Q, 3) and its area (Q,), mm²."""
         latest = sorted(self._last.values())
         number = np.array([self.versions[version].brick for version in latest], np.int64)
         nx, ny, _ = self.shape
         bricks = np.column_stack([number % nx, number // nx % ny, number // (nx * ny)])
-        places = [places.copy() for _, _, _, _, places, _ in self._surfaces(bricks)]
-        return latest, np.concatenate([np.zeros((0, 3)), *places])
+        places, areas = [np.zeros((0, 3))], [np.zeros(0)]
+        for _, vertices, quads, _, ends, _ in self._surfaces(bricks):
+            places.append(ends.copy())
+            a, b, c, d = (vertices[quads[:, corner]].astype(float) for corner in range(4))
+            areas.append(0.5 * np.linalg.norm(np.cross(c - a, d - b), axis=1))
+        return latest, np.concatenate(places), np.concatenate(areas)
 
     def final_mesh(self) -> Mesh:
         """The surface as it stands, as one mesh in the grid frame."""

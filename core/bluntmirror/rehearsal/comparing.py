@@ -257,6 +257,7 @@ class _Report:
                             float(spot.amount.max()),
                             self.on_part(spot.points[spot.worst]),
                             max(tag, -1),
+                            spot.points,
                         )
                     )
         part.spots.sort(key=lambda spot: (spot.kind != "gouge", -spot.amount))

@@ -40,6 +40,7 @@ class Spot:
     amount: float  # mm
     point: tuple[float, float, float]  # frame of the mount
     motion: int  # −1 where no motion shaped it
+    points: Floats = field(default_factory=lambda: np.zeros((0, 3)))  # all that it is made of, grid frame
 
 
 @dataclass

@@ -1,12 +1,13 @@
-import { Button, Tooltip } from "antd";
+import { Button, Select, Tooltip } from "antd";
 
 import type { RehearsalFull } from "../api/client";
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 
 import { deviationColour, toolColour } from "../look";
 import type { Part, Replay, Spot } from "../replay/replay";
 import type { StockFormat } from "../stage/stockFile";
 import { distribution, percent } from "./distribution";
+import { makersOf } from "./makers";
 
 const FORMATS: Record<StockFormat, string> = {
   stl: "The surface as drawn, mm, in the frame of its mount",
@@ -82,29 +83,49 @@ export function PartList({ rehearsal, replay, reach, onSpot, onDeviation, onFile
                   </Button>
                 </p>
                 <Spread replay={replay} part={stock.part} reach={reach} />
-                <h4>Worst places</h4>
-                {!spots.length && (
-                  <p className="quiet">
-                    None beyond tolerance ({replay.description.checks.gouge} mm too deep, {replay.description.checks.excess} mm left).
-                  </p>
-                )}
-                <ul className="rows">
-                  {spots.map((spot, place) => (
-                    <li key={place}>
-                      <button onClick={() => onSpot(i, spot)} data-testid="spot">
-                        <span className={spot.kind}>{spot.kind === "gouge" ? "too deep" : "left on"}</span>
-                        <b>{spot.amount.toFixed(3)} mm</b>
-                        <Maker replay={replay} motion={spot.motion} />
-                      </button>
-                    </li>
-                  ))}
-                </ul>
+                <Worst replay={replay} spots={spots} onSpot={(spot) => onSpot(i, spot)} />
               </>
             )}
           </section>
         );
       })}
     </div>
+  );
+}
+
+/** The worst places, the deepest or thickest first; of one tool or one operation where that is asked for. */
+function Worst({ replay, spots, onSpot }: { replay: Replay; spots: Spot[]; onSpot: (spot: Spot) => void }) {
+  const [only, setOnly] = useState("");
+  const { gouge, excess } = replay.description.checks;
+  const makers = useMemo(() => makersOf(replay, spots), [replay, spots]);
+  const shown = only ? spots.filter((spot) => makers.some(({ value, has }) => value === only && has(spot))) : spots;
+  return (
+    <>
+      <h4 className="worst">
+        Worst places
+        {makers.length > 1 && (
+          <Select size="small" variant="borderless" value={only} onChange={setOnly} aria-label="Whose places" popupMatchSelectWidth={false}
+            options={[{ value: "", label: "all" }, ...makers.map(({ value, label }) => ({ value, label }))]} />
+        )}
+      </h4>
+      {!spots.length && (
+        <p className="quiet">
+          None beyond tolerance ({gouge} mm too deep, {excess} mm left).
+        </p>
+      )}
+      <ul className="rows">
+        {shown.map((spot, place) => (
+          <li key={place}>
+            <button onClick={() => onSpot(spot)} data-testid="spot">
+              <span className={spot.kind}>{spot.kind === "gouge" ? "too deep" : "left on"}</span>
+              <b>{spot.amount.toFixed(3)} mm</b>
+              {!!spot.area && <span className="quiet">{spot.area < 10 ? spot.area.toFixed(1) : spot.area.toFixed(0)} mm²</span>}
+              <Maker replay={replay} motion={spot.motion} />
+            </button>
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }
 
@@ -148,7 +169,7 @@ function Spread({ replay, part, reach }: { replay: Replay; part: Part; reach: nu
 }
 
 function Maker({ replay, motion }: { replay: Replay; motion: number }) {
-  if (motion < 0) return <span className="quiet">never touched</span>;
+  if (motion < 0) return <span className="quiet">no tool came there</span>;
   const tool = replay.column("tool")[motion];
   return (
     <span className="quiet">

@@ -153,7 +153,7 @@ describe("margins, tools and the part", () => {
     shown(<PartList rehearsal={rehearsalOf([], { stock })} replay={REPLAY} reach={1} onSpot={onSpot} onDeviation={() => {}} onFile={onFile} />);
     screen.getByRole("button", { name: "GLB" }).click();
     expect(onFile).toHaveBeenCalledWith(0, "glb");
-    expect(screen.getAllByTestId("spot").map((spot) => spot.textContent)).toEqual(["too deep3.410 mm T3, line 65", "left on0.400 mmnever touched"]);
+    expect(screen.getAllByTestId("spot").map((spot) => spot.textContent)).toEqual(["too deep3.410 mm T3, line 65", "left on0.400 mmno tool came there"]);
     screen.getAllByTestId("spot")[0].click();
     expect(onSpot).toHaveBeenCalledWith(0, expect.objectContaining({ kind: "gouge", point: [1, 0, 0] }));
     expect(screen.getByText("424.12 cm³")).toBeTruthy();

@@ -33,6 +33,7 @@ export interface Spot {
   amount: number;
   point: [number, number, number]; // in the frame of the work mount
   motion: number; // −1 where no motion made it
+  area?: number; // mm² of the surface, as drawn
 }
 
 /** The finished part beside its design: a deviation (mm, + is material left) for every quad of the final bricks. */
