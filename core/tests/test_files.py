@@ -21,7 +21,7 @@ from .test_machine import WithFolder
 LENGTHS = {
     "size", "at", "diameter", "outer", "inner", "length", "profile", "outline", "height", "to_diameter", "flute_length", "reach",
     "shank_diameter", "corner_radius", "tip_diameter", "datum", "resolution", "gouge", "excess", "near", "near_stock", "offset",
-    "inscribed_circle", "nose_radius", "width", "pitch", "air_cut",
+    "inscribed_circle", "nose_radius", "width", "pitch", "air_cut", "nominal", "tolerance",
 }  # fmt: skip
 BY_AXIS = {"reference", "tool_change", "work_offsets", "registers"}  # axis → value under these; A, B, C are degrees
 OF_LINEAR_JOINTS = {"travel", "rapid", "accel"}
@@ -31,6 +31,8 @@ def in_inches(data: Any, key: str = "", by_axis: bool = False) -> Any:
     """A file's data with every length divided by 25.4, exact since 1959."""
     if isinstance(data, dict):
         linear = data.get("type") == "linear"
+        if data.get("kind") == "angle":  # nominal and tolerance are degrees; where it is taken is a place
+            return data | {"places": in_inches(data["places"])}
         return {
             name: in_inches(value, "size" if linear and name in OF_LINEAR_JOINTS else name, by_axis or name in BY_AXIS)
             for name, value in data.items()
@@ -77,6 +79,28 @@ class Inches(WithFolder):
             (self.folder / file.name).write_bytes(file.read_bytes())
         before, after = self.verdicts()
         self.assertTrue(before["findings"])
+        self.assertSame(before, after)
+
+    def test_measures_are_taken_alike(self) -> None:
+        for file in (JOBS / "slot-flawed").iterdir():
+            (self.folder / file.name).write_bytes(file.read_bytes())
+        job = json.loads((self.folder / "job.json").read_text())
+        blank = next(body for body in job["bodies"] if body["role"] == "stock")
+        (x, y, z), (length, width, height) = blank["at"], blank["shape"]["size"]
+        top, bottom, side = (
+            {"on": "face", "at": [x - length / 2 + 3, y - width / 2 + 3, z + height / 2]},
+            {"on": "face", "at": [x, y, z - height / 2]},
+            {"on": "face", "at": [x - length / 2, y, z - 2]},
+        )
+        job["measures"] = [
+            {"name": "height", "stock": blank["name"], "kind": "distance", "places": [top, bottom], "nominal": height - 0.5, "tolerance": [-0.1, 0.6]},
+            {"name": "thin", "stock": blank["name"], "kind": "wall", "places": [side], "nominal": length + 1, "tolerance": [-0.2, 0.2]},
+            {"name": "square", "stock": blank["name"], "kind": "angle", "places": [top, side], "nominal": 88, "tolerance": [-1, 1]},
+        ]  # fmt: skip
+        (self.folder / "job.json").write_text(json.dumps(job))
+        before, after = self.verdicts()
+        self.assertEqual([row["within"] for row in before["measures"]], [True, False, False])
+        self.assertEqual([round(row["off"], 6) for row in before["measures"]], [0.5, -1.0, 2.0])
         self.assertSame(before, after)
 
     def test_rotary_axes_stay_in_degrees(self) -> None:
