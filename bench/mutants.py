@@ -27,6 +27,22 @@ class Mutant:
 
 
 MUTANTS = [
+    Mutant("measure: the other side of a thin wall counts as its own", "material/ends.py", "self.outward @ face.normal > SQUARE",
+           "self.outward @ face.normal > -2.0", "tests.test_measures"),
+    Mutant("measure: a wall is as thick as it is at first", "material/measures.py", "                if thick[least] < best:",
+           "                if not np.isfinite(best):", "tests.test_measures"),
+    Mutant("measure: what runs into a face belongs to it", "material/ends.py",
+           "rows[off <= max(SMOOTH_MM, ROUGH * float(np.median(off)))]", "rows", "tests.test_measures"),
+    Mutant("measure: a face of the design takes in what borders on it", "material/ends.py", "        inner = rows[from_border > margin]",
+           "        inner = rows", "tests.test_measures"),
+    Mutant("measure: beyond its tolerance only upwards", "rehearsal/measuring.py", "max(low - self.off, self.off - high)", "self.off - high",
+           "tests.test_files.Inches"),
+    Mutant("measure: two out of tolerance are one cause", "findings/identity.py", '        said = item.message.partition(": ")[0]', '        said = ""',
+           "tests.test_measures"),
+    Mutant("film: bricks that border part by a quantum", "material/brick_file.py", "np.rint((vertices - origin) / step * QUANTA).astype(np.int64)",
+           "np.floor((vertices - origin - first * step) / step * QUANTA).astype(np.int64) + first * QUANTA", "tests.test_part.Differences"),
+    Mutant("a tile counts as full where one ray ends", "material/volume_kernel.py", "            if end - begin != 1:", "            if end - begin < 1:",
+           "tests.test_accuracy tests.test_twins"),
     Mutant("a torus is left where its slope is not yet zero", "material/sweep_kernel.py", "        if abs(t - last) * length < CLOSE_MM:", "        if True:",
            "tests.test_kernels.Sweeps"),
     Mutant("what turning took is never laid on the rays", "material/section.py", "            while len(active):\n                whole",

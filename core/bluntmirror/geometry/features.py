@@ -90,17 +90,32 @@ class Surface:
         normal = np.cross(b - a, c - a)
         self.area = 0.5 * np.linalg.norm(normal, axis=1)
         self.normals = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-18)
-        self.of_edge: dict[tuple[int, int], list[int]] = {}
-        for t, (p, q, r) in enumerate(self.corners.tolist()):
-            for edge in ((p, q), (q, r), (r, p)):
-                self.of_edge.setdefault((min(edge), max(edge)), []).append(t)
+        # Every edge once, with the triangles that share it: sides of triangles sorted by the two corners that they join.
+        begin, end = (
+            self.corners.reshape(-1).astype(np.int64),
+            np.roll(self.corners, -1, axis=1).reshape(-1).astype(np.int64),
+        )
+        joins = np.minimum(begin, end) * len(self.places) + np.maximum(begin, end)
+        order = np.argsort(joins, kind="stable")
+        first = np.flatnonzero(np.diff(joins[order], prepend=-1))
+        self.sharing = order // 3  # triangles, edge by edge
+        self.first = np.append(first, len(order))  # where those of each edge begin
+        self.edge_of = np.empty(len(order), np.int64)  # of every side of every triangle
+        self.edge_of[order] = np.repeat(np.arange(len(first)), np.diff(self.first))
+        self.ends = np.column_stack([joins[order][first] // len(self.places), joins[order][first] % len(self.places)])
+
+    def sides(self, t: int) -> list[tuple[Floats, Floats, list[int]]]:
+        """The three sides of a triangle: from where to where, and the other triangles that share it."""
+        told = []
+        for side in range(3):
+            edge = int(self.edge_of[3 * t + side])
+            others = self.sharing[self.first[edge] : self.first[edge + 1]]
+            a, b = self.ends[edge]
+            told.append((self.places[a], self.places[b], [other for other in others.tolist() if other != t]))
+        return told
 
     def neighbours(self, t: int) -> list[int]:
-        p, q, r = self.corners[t].tolist()
-        around = []
-        for edge in ((p, q), (q, r), (r, p)):
-            around += [other for other in self.of_edge[min(edge), max(edge)] if other != t]
-        return around
+        return [other for _, _, others in self.sides(t) for other in others]
 
     def grown(self, start: int, joins) -> list[int]:  # type: ignore[no-untyped-def]
         """All triangles reached from one over neighbours that `joins(from, to)` lets in."""
@@ -162,20 +177,20 @@ class Surface:
         return Feature("axis", _triple(wall.point), _triple(wall.axis), radius=round(wall.radius, 6), size=length)
 
     def edge(self, point: Floats) -> Feature:
-        best, chosen = np.inf, None
-        for (p, q), triangles in self.of_edge.items():
-            if len(triangles) == 2 and float(self.normals[triangles[0]] @ self.normals[triangles[1]]) > 1.0 - FLAT:
-                continue  # within one plane
-            a, b = self.places[p], self.places[q]
-            share = np.clip((point - a) @ (b - a) / max(float((b - a) @ (b - a)), 1e-18), 0.0, 1.0)
-            away = float(np.linalg.norm(point - a - share * (b - a)))
-            if away < best:
-                best, chosen = away, (a, b)
-        if chosen is None:
+        count = np.diff(self.first)
+        one, other = self.sharing[self.first[:-1]], self.sharing[self.first[:-1] + np.minimum(count - 1, 1)]
+        flat = (count == 2) & (
+            np.einsum("ij,ij->i", self.normals[one], self.normals[other]) > 1.0 - FLAT
+        )  # within one plane
+        ends = self.ends[~flat & (self.ends[:, 0] != self.ends[:, 1])]
+        if not len(ends):
             raise NoSuchFeature("this body has no edges")
-        a, b = chosen
-        length = float(np.linalg.norm(b - a))
-        return Feature("edge", _triple(0.5 * (a + b)), _triple((b - a) / length), size=length)
+        a, way = self.places[ends[:, 0]], self.places[ends[:, 1]] - self.places[ends[:, 0]]
+        length = np.linalg.norm(way, axis=1)
+        share = np.clip(np.einsum("ij,ij->i", point - a, way) / np.maximum(length**2, 1e-18), 0.0, 1.0)
+        nearest = int(np.argmin(np.linalg.norm(point - a - share[:, None] * way, axis=1)))
+        middle = a[nearest] + 0.5 * way[nearest]
+        return Feature("edge", _triple(middle), _triple(way[nearest] / length[nearest]), size=float(length[nearest]))
 
     def corner(self, point: Floats) -> Feature:
         return Feature("corner", _triple(self.places[int(np.argmin(np.linalg.norm(self.places - point, axis=1)))]))

@@ -166,11 +166,9 @@ class Part:
         step = BORDER_STEP * self.ends.cell
         points = []
         for row in rows:
-            p, q, r = surface.corners[row].tolist()
-            for a, b in ((p, q), (q, r), (r, p)):
-                if all(other in own for other in surface.of_edge[min(a, b), max(a, b)] if other != row):
+            for begin, end, others in surface.sides(row):
+                if others and own.issuperset(others):
                     continue
-                begin, end = surface.places[a], surface.places[b]
                 count = max(2, math.ceil(float(np.linalg.norm(end - begin)) / step) + 1)
                 points.append(begin + np.linspace(0.0, 1.0, count)[:, None] * (end - begin))
         return np.concatenate(points) if points else np.full((1, 3), np.inf)
