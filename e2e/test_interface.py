@@ -210,7 +210,7 @@ class Interface(TransactionTestCase):
             page.wait_for_timeout(500)
             size, middle = (150.0, 110.0, 29.0), (0.0, 0.0, -15.5)
             sizes.get_by_role("button", name="Diameter").click()
-            expect(page.locator(".stage-prompt")).to_contain_text("hole or boss")
+            expect(page.locator(".pointing-hint")).to_contain_text("hole or boss")
             self.click_on(page, -66 - 2.6, 46, -1, size, middle)  # from the middle, the far side of its wall is seen
             expect(sizes).to_contain_text("6.600 mm", timeout=30_000)
             sizes.get_by_role("button", name="Keep").click()

@@ -95,13 +95,13 @@ export function Stage({ replay, player, finding, passing, text, prompt, colourin
   const made = scene.current;
   return (
     <div className="stage">
-      <div className="stage-canvas" ref={host} data-testid="stage" />
+      <div className={prompt ? "stage-canvas pointing" : "stage-canvas"} ref={host} data-testid="stage" />
       {lacking && (
         <div className="stage-lack" role="status">
           {lacking === "coming" ? "Fetching the stock of this moment …" : "The stock of this moment cannot be fetched. Is the server still running?"}
         </div>
       )}
-      {prompt && <div className="stage-prompt">{prompt}</div>}
+      {prompt && <div className="pointing-hint">{prompt}</div>}
       {failure && <div className="stage-failure">The stage cannot be drawn: {failure}. The docket and the script work without it.</div>}
       {made && (
         <StageTools scene={made} lit={finding?.data.bodies ?? []} onChange={() => redraw((n) => n + 1)}>
