@@ -70,6 +70,20 @@ class Volumes(unittest.TestCase):
         heights = np.unique(ends.points[upright, 2])
         np.testing.assert_allclose(heights, [-TOP, TOP - 3.0, TOP], atol=1e-6)
 
+    def test_shoulders_on_all_sides(self) -> None:
+        """Milled down through the whole height beside each side, at places that the grid does not have: what is left is a box."""
+        end_mill, reach = tool(type="end-mill", diameter=8, flute_length=20, reach=25), 4.0
+        for grid in (0.5, 0.25):
+            stock = Stock(meshes.box(BLANK), grid)
+            x, y = BLANK[0] / 2 - 1.33 + reach, BLANK[1] / 2 - 2.71 + reach
+            for path in ([[-30, -y], [30, -y]], [[-30, y], [30, y]], [[-x, -30], [-x, 30]], [[x, -30], [x, 30]]):
+                cut(stock, end_mill, [[*place, -TOP - 1] for place in path])
+            volume, torn = stock.measured()
+            # But for the cells of its four upright edges, whose share is the mean of what two families say, not their product.
+            edges = 4 * BLANK[2] * grid**2
+            self.assertAlmostEqual(volume, 2 * (x - reach) * 2 * (y - reach) * BLANK[2], delta=0.5 * edges)
+            self.assertEqual(torn, 0)
+
 
 class Deviations(unittest.TestCase):
     """Of a design that is off by a known amount, either way: what is told as the most is that amount."""

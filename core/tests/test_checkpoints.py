@@ -92,6 +92,27 @@ class Checkpoints(unittest.TestCase):
             self.assertEqual(rehearse(self.job(program()), None, store).resumed, {})
         self.assertEqual(store.taken, [])
 
+    def test_the_film_has_the_moment_of_a_finding(self) -> None:
+        """Two frames for a whole program, and yet the motion that runs into a clamp, which is known before anything is cut, begins a frame
+        of its own."""
+        clamp = {
+            "name": "clamp",
+            "role": "fixture",
+            "mount": "table",
+            "at": [0, 0, 80],
+            "shape": {"type": "box", "size": [10, 10, 30]},
+        }
+        bodies = [*json.loads((self.folder / "job.json").read_text())["bodies"], clamp]
+        job = slot_job(self.folder, program(), bodies=bodies)
+        with patch("bluntmirror.rehearsal.cutting.FRAMES", 2), patch("bluntmirror.rehearsal.cutting.MOST_FRAMES", 2):
+            run = rehearse(job)
+        hits = [item for item in run.findings if item.kind == "contact.body"]
+        self.assertTrue(hits)
+        times = {version.time for version in run.stocks[0].film.versions}
+        for item in hits:
+            before = float(run.reel.begin_time[item.motion])
+            self.assertTrue(any(abs(time - before) < 1e-6 for time in times), (before, sorted(times)))
+
     def test_a_torn_or_lost_file_only_costs_the_time(self) -> None:
         store = Counting()
         first = rehearse(self.job(program()), None, store)

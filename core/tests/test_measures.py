@@ -126,6 +126,15 @@ class OnStock(unittest.TestCase):
                 slack = 0.003 if expected == 7.0 else EXACT
                 self.assertAlmostEqual(value(part, kind, *places), expected, delta=slack)  # type: ignore[arg-type]
 
+    def test_a_wall_is_as_thick_as_it_is_at_its_thinnest(self) -> None:
+        """A wedge, 3 thick at one end and 2 at the other: wherever it is pointed at, 2 is told, half a cell short of its edge."""
+        part = Part(Ends.of(Stock(meshes.extrude([(0, 0), (20, 0), (20, 2), (0, 3)], 10), 0.25)), None)
+        for x in (2, 10, 18):
+            found = measured(part, "wall", ("face", (x, 0, 0))).actual
+            assert found is not None and found.value is not None
+            self.assertAlmostEqual(found.value, 2.0, delta=0.02)
+            self.assertGreater(found.feet[0][0], 19.5)
+
     def test_parts_of_a_distance(self) -> None:
         found = measured(self.part, "distance", ("corner", (-20, -15, 6)), ("corner", (20, 15, 6))).actual
         assert found is not None and found.parts is not None
@@ -210,6 +219,18 @@ class BesideDesign(unittest.TestCase):
         off = value(Part(Ends.of(stock), self.design), "flatness", spot)
         # About the least-squares plane, which leans; between the step and the whole lean of it.
         self.assertTrue(0.3 < off < 0.5, off)
+
+    def test_what_borders_on_a_face_is_none_of_it(self) -> None:
+        """A slot 1 deep and to be 8 wide, milled 7.6 wide: the strips of 0.2 left along its walls stand over the design's floor, and are
+        walls left too thick, not a floor that is 1 too high."""
+        slot = manifold3d.Manifold.cube([8, 40, 1], True).translate([0.05, 0, 5.5])
+        mesh = (manifold3d.Manifold.cube([40, 30, 12], True) - slot).to_mesh()
+        design = Mesh(np.array(mesh.vert_properties[:, :3], float), np.array(mesh.tri_verts, np.int32))
+        stock = Stock(meshes.box([40, 30, 12]), 0.25)
+        cut(stock, tool(type="end-mill", diameter=7.6), [[0.05, -20, 5], [0.05, 20, 5]])
+        part = Part(Ends.of(stock), design)
+        self.assertAlmostEqual(value(part, "flatness", ("face", (0, 3, 5))), 0.0, places=5)
+        self.assertAlmostEqual(value(part, "distance", ("face", (0, 3, 5)), ("face", (12, 3, 6))), 1.0, places=5)
 
     def test_where_the_stock_has_no_such_face_it_says_so(self) -> None:
         found = measured(

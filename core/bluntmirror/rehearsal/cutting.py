@@ -91,6 +91,7 @@ class Cutting:
         if self.at:
             result.resumed[name] = int(self.segments.motion[self.at - 1])
         self.due = [place for place in self.keys if place > self.at]
+        self.moments = self._moments() if result.filmed else np.zeros(0, np.int64)
         self.begun_at = 0.0  # s: from when on it is a piece of its own
         self.spans: list[tuple[float, Placement]] = [(0.0, self.placement)]
         self.ends: int | None = None  # the segment from which on it is out of the machine
@@ -102,6 +103,14 @@ class Cutting:
         self.designs: list[tuple[str, Mesh]] | None = (
             None  # of a piece that is held: what it is to become; None: as the mounts say
         )
+
+    def _moments(self) -> np.ndarray:
+        """The pieces that begin a motion which a finding is of, as far as it is known before anything is cut: there the film has the stock
+        as it is at that very moment, however long a frame is."""
+        motions = [item.motion for item in self.result.docket if item.motion >= 0]
+        own = self.segments.motion
+        begins = np.flatnonzero(np.isin(own, motions) & (np.diff(own, prepend=-1) != 0))
+        return begins[:MOST_FRAMES]
 
     @staticmethod
     def begun(
@@ -223,7 +232,9 @@ class Cutting:
                 )
                 self._cut_watched(here, rows)
             else:
-                end = min(upto, self.at + size, int(np.searchsorted(segments.index, watch.next)), *self.due[:1])
+                shown = np.searchsorted(self.moments, self.at, side="right")
+                end = min(upto, self.at + size, int(np.searchsorted(segments.index, watch.next)), *self.due[:1],
+                          *self.moments[shown : shown + 1].tolist())  # fmt: skip
                 rows = slice(self.at, segments.run_end(self.at, end))
                 self._take(np.arange(rows.start, rows.stop), *segments.batch(rows))
             self.at = rows.stop
