@@ -35,7 +35,7 @@ MUTANTS = [
            "rows[off <= max(SMOOTH_MM, ROUGH * float(np.median(off)))]", "rows", "tests.test_measures"),
     Mutant("measure: a face of the design takes in what borders on it", "material/ends.py", "        inner = rows[from_border > margin]",
            "        inner = rows", "tests.test_measures"),
-    Mutant("measure: beyond its tolerance only upwards", "rehearsal/measuring.py", "max(low - self.off, self.off - high)", "self.off - high",
+    Mutant("measure: beyond its tolerance only upwards", "rehearsal/result.py", "max(low - self.off, self.off - high)", "self.off - high",
            "tests.test_files.Inches"),
     Mutant("measure: two out of tolerance are one cause", "findings/identity.py", '        said = item.message.partition(": ")[0]', '        said = ""',
            "tests.test_measures"),

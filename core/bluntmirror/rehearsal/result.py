@@ -26,10 +26,41 @@ if TYPE_CHECKING:  # what only a replay makes is not loaded for a check
     from ..contact.program import Margin
     from ..geometry.distance import Solid
     from ..geometry.mesh import Mesh
+    from ..job.models import Measure
     from ..material.comparison import Comparison
     from ..material.film import Film
+    from ..material.measures import Measured
     from ..material.stock import Stock
-    from .measuring import Taken
+
+
+SLACK = 5e-4  # mm or degrees: a reading is told to a thousandth, and judged as it is told
+
+
+@dataclass(frozen=True)
+class Taken:
+    """nominal, actual and off mm or degrees, off = actual − nominal; within: none where there is no tolerance or nothing to judge."""
+
+    measure: Measure
+    found: Measured
+    nominal: float | None
+    actual: float | None
+
+    @property
+    def off(self) -> float | None:
+        return None if self.nominal is None or self.actual is None else self.actual - self.nominal
+
+    @property
+    def beyond(self) -> float | None:
+        """How far beyond its tolerance it is; 0 within it; none where that is not known."""
+        if self.measure.tolerance is None or self.off is None:
+            return None
+        low, high = self.measure.tolerance
+        beyond = max(low - self.off, self.off - high)
+        return beyond if beyond > SLACK else 0.0
+
+    @property
+    def within(self) -> bool | None:
+        return None if self.beyond is None else self.beyond == 0.0
 
 
 @dataclass(frozen=True)
