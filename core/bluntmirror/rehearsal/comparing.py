@@ -309,7 +309,7 @@ class _Report:
                 told = f"{item.message}; it gouges {part.design} by {amount:.2f} mm"
                 findings[i] = replace(item, message=told, also=(*item.also, ("material.gouge", amount)))
                 part.spots.append(
-                    Spot("gouge", amount, self.on_part(spot.points[spot.worst]), int(spot.tag[spot.worst]))
+                    Spot("gouge", amount, self.on_part(spot.points[spot.worst]), int(spot.tag[spot.worst]), spot.points)
                 )
                 left &= ~made
         return gouges.only(np.flatnonzero(left))
