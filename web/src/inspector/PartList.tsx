@@ -119,7 +119,7 @@ function Worst({ replay, spots, onSpot }: { replay: Replay; spots: Spot[]; onSpo
             <button onClick={() => onSpot(spot)} data-testid="spot">
               <span className={spot.kind}>{spot.kind === "gouge" ? "too deep" : "left on"}</span>
               <b>{spot.amount.toFixed(3)} mm</b>
-              {!!spot.area && <span className="quiet">{spot.area < 10 ? spot.area.toFixed(1) : spot.area.toFixed(0)} mm²</span>}
+              {!!spot.area && <span className="spot-area">{spot.area < 10 ? spot.area.toFixed(1) : spot.area.toFixed(0)} mm²</span>}
               <Maker replay={replay} motion={spot.motion} />
             </button>
           </li>

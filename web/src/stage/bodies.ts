@@ -67,11 +67,11 @@ export class Bodies {
       told.setIndex(new THREE.BufferAttribute(replay.array(body.mesh.triangles), 1));
       const { geometry, edges } = finished(told);
       // A design lies in the blank's own faces, and edges in those that they go around: the faces stand back a little.
-      const behind = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: body.role === "design" ? 2 : 1 };
+      const step = body.role === "design" ? 3 : 1;
+      const behind = { polygonOffset: true, polygonOffsetFactor: step, polygonOffsetUnits: 2 * step };
       const material = new THREE.MeshStandardMaterial({ color: GREYS[body.role], roughness: 0.75, flatShading: !geometry.getAttribute("normal"), clipShadows: true, ...behind });
       markable(material);
       const mesh = new THREE.Mesh(geometry, material);
-      mesh.receiveShadow = true;
       if (edges) mesh.add(edges);
       skeleton.of(body.link)!.add(mesh);
       const label = body.role === "tool" ? `${replay.called(body.tool)} ${body.name}` : body.name;
@@ -160,6 +160,7 @@ export class Bodies {
       mark(material, lit && !moment.whole);
       material.clippingPlanes = role === "fixture" || role === "design" ? moment.planes : null;
       body.mesh.castShadow = !ghost && role !== "design";
+      body.mesh.receiveShadow = !ghost;
       if (body.edges) {
         body.edges.material.opacity = ghost ? GHOST_EDGE : EDGE;
         body.edges.material.clippingPlanes = material.clippingPlanes;

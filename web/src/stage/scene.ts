@@ -441,6 +441,7 @@ export class StageScene {
     const { sun } = this;
     sun.shadow.mapSize.set(SHADOW_PX, SHADOW_PX);
     sun.shadow.radius = 5;
+    sun.shadow.intensity = 0.6;
     sun.shadow.normalBias = 0.6;
     Object.assign(sun.shadow.camera, { left: -SHADOW_MM, right: SHADOW_MM, top: SHADOW_MM, bottom: -SHADOW_MM, near: 1, far: 4 * SHADOW_MM });
     this.scene.add(sun, sun.target);

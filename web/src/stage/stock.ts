@@ -156,7 +156,6 @@ export class StockView {
     if (!known) {
       const material = new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.8, clipShadows: true });
       known = { mesh: new THREE.Mesh(new THREE.BufferGeometry(), material), version: -2, tags: new Int32Array(0) };
-      known.mesh.receiveShadow = true;
       this.group.add(known.mesh);
       this.bricks.set(brick, known);
     }
@@ -164,7 +163,7 @@ export class StockView {
     material.transparent = ghost;
     material.opacity = ghost ? 0.25 : 1;
     material.clippingPlanes = planes;
-    known.mesh.castShadow = !ghost;
+    known.mesh.castShadow = known.mesh.receiveShadow = !ghost;
     material.side = planes ? THREE.DoubleSide : THREE.FrontSide;
     if (known.version === version) return true;
     const told = version < 0 ? null : this.told.whole ? this.kept(version) : this.fetched(brick, version);
