@@ -123,7 +123,7 @@ def _write(result: Timed, verdict: dict[str, Any], known: list[Judged], folder: 
     with (folder / "trace.csv").open("w", encoding="utf-8") as out:
         write_trace(result, out)
     if verdict.get("measures"):
-        from .rehearsal.measuring import as_csv
+        from .export.measures import as_csv
 
         (folder / "measures.csv").write_text(as_csv(verdict["measures"]), encoding="utf-8")
     stocks = result.stocks if isinstance(result, Rehearsal) else []

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
 
+from bluntmirror.export.measures import as_csv
 from bluntmirror.export.report import as_html
 from bluntmirror.export.verdict import causes, verdict_dict
 from bluntmirror.geometry import mesh as meshes
@@ -23,7 +24,7 @@ from bluntmirror.material.ends import Ends
 from bluntmirror.material.measures import Kind, Measured, On, Part, Place
 from bluntmirror.material.stock import Stock
 from bluntmirror.rehearsal import rehearse
-from bluntmirror.rehearsal.measuring import MEASURE, Kept, as_csv, packed, part_of, take
+from bluntmirror.rehearsal.measuring import MEASURE, Kept, packed, part_of, take
 
 from .build import HEAD, slot_job
 from .test_kernels import cut, tool

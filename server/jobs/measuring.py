@@ -12,11 +12,12 @@ from typing import Any
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
+from bluntmirror.export.measures import rows
 from bluntmirror.job import Job as CoreJob
 from bluntmirror.job.models import MOST_MEASURES
 from bluntmirror.job.models import Measure as Asked
 from bluntmirror.material.measures import Part
-from bluntmirror.rehearsal.measuring import MEASURE, Kept, rows, take
+from bluntmirror.rehearsal.measuring import MEASURE, Kept, take
 
 from .models import Artifact, Job, Measure, Rehearsal
 from .services import Refused

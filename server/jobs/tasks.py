@@ -15,6 +15,7 @@ from django.core.files.base import ContentFile
 from django.db import DatabaseError, OperationalError, connection, transaction
 from django.utils import timezone
 
+from bluntmirror.export.measures import as_csv
 from bluntmirror.export.replay import replay_data
 from bluntmirror.export.report import as_html
 from bluntmirror.export.trace import write_trace
@@ -25,7 +26,7 @@ from bluntmirror.job.models import Measure
 from bluntmirror.rehearsal import Cancelled
 from bluntmirror.rehearsal import Rehearsal as Run
 from bluntmirror.rehearsal.checkpoints import FolderStore
-from bluntmirror.rehearsal.measuring import as_csv, packed
+from bluntmirror.rehearsal.measuring import packed
 from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
 from . import measuring, routes

@@ -18,13 +18,13 @@ from ninja.security import django_auth
 from pydantic import ValidationError
 
 from accounts.models import Organisation
+from bluntmirror.export.measures import as_csv
 from bluntmirror.findings import CATALOGUE
 from bluntmirror.findings.identity import judged
 from bluntmirror.geometry.features import Feature
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
-from bluntmirror.rehearsal.measuring import as_csv
 from jobs import desks, measuring, routes, running, services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Route, Triage
 from jobs.tasks import FILM

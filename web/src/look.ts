@@ -34,6 +34,11 @@ export function unitOf(kind: string, axis: string): string {
   return kind === "travel.singular" || kind === "travel.speed" ? `${length}/min` : length;
 }
 
+/** A colour as the stage mixes it, linear, in the words of a style sheet. */
+export function cssOf(colour: [number, number, number]): string {
+  return `rgb(${colour.map((c) => Math.round(255 * c ** (1 / 2.2))).join(",")})`;
+}
+
 /** When something was cut, as a share of the whole: from paper early to ink-blue late. */
 export function timeColour(share: number): [number, number, number] {
   const [early, late] = [[0.82, 0.76, 0.6] as const, [0.02, 0.12, 0.2] as const];

@@ -120,7 +120,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
     run = result if isinstance(result, Rehearsal) else None
     stocks, margins = (run.stocks, run.margins) if run else ([], [])
     if run and run.measured:
-        from ..rehearsal.measuring import rows  # loaded only where something is measured
+        from .measures import rows  # loaded only where something is measured
     seconds: dict[int, float] = {}
     metres: dict[int, float] = {}
     needed: dict[int, float] = {}

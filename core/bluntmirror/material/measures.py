@@ -190,18 +190,16 @@ class Part:
             from trimesh.triangles import closest_point
 
             return Found("point", closest_point(surface.triangles[[triangle]], place.at[None])[0])
+        if place.on == "axis":
+            rows, wall = surface.wall_of(triangle)
+            return Found("axis", wall.point, wall.axis, wall.radius, facets=sagitta(surface.triangles[rows], wall))
         feature = {
             "face": lambda: surface.face(triangle),
-            "axis": lambda: surface.axis(triangle),
             "edge": lambda: surface.edge(place.at),
             "corner": lambda: surface.corner(place.at),
         }[place.on]()
         direction = None if feature.direction is None else np.asarray(feature.direction)
-        facets = 0.0
-        if place.on == "axis":
-            rows, wall = surface.wall_of(triangle)
-            facets = sagitta(surface.triangles[rows], wall)
-        return Found(place.on, np.asarray(feature.point), direction, feature.radius, facets=facets)
+        return Found(place.on, np.asarray(feature.point), direction)
 
     # --- the stock -------------------------------------------------------------------------------------------------------------
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import io
 import json
 from collections.abc import Sequence
@@ -75,70 +74,6 @@ def _tell(result: Rehearsal, taken: Taken, cut: CutStock | None) -> None:
         "material.measure", f"{measure.name}: {measure.kind} {taken.actual:.3f}{unit} where {taken.nominal:.3f} {low:+g} {high:+g} is asked for, "
         f"{taken.beyond:.3f} beyond", where=where, bodies=bodies, amount=taken.beyond,
     )  # fmt: skip
-
-
-def rows(measured: Sequence[Taken]) -> list[dict[str, Any]]:
-    """What the verdict, the page and the table hold of measures."""
-
-    def told(value: float | None) -> float | None:
-        return None if value is None else round(value, 4) + 0.0
-
-    made = []
-    for taken in measured:
-        found, measure = taken.found.actual, taken.measure
-        made.append(
-            {
-                "name": measure.name, "stock": measure.stock, "kind": measure.kind, "nominal": told(taken.nominal), "actual": told(taken.actual),
-                "off": told(taken.off), "tolerance": measure.tolerance, "within": taken.within,
-                "parts": [told(c) for c in found.parts] if found and found.parts else None,
-                "angle": told(found.angle) if found and measure.kind != "angle" else None,
-                "form": told(found.form) if found and measure.kind != "flatness" else None,
-                "feet": [[told(c) for c in foot] for foot in found.feet] if found else [],
-                "facets": told(taken.found.nominal.facets) if taken.found.nominal and taken.found.nominal.facets else None,
-                "motion": found.tag if found else -1, "points": found.points if found else 0, "why": taken.found.why,
-            }
-        )  # fmt: skip
-    return made
-
-
-HEADS = (
-    "name",
-    "stock",
-    "kind",
-    "nominal",
-    "actual",
-    "off",
-    "lower",
-    "upper",
-    "within",
-    "x",
-    "y",
-    "z",
-    "angle",
-    "form",
-    "points",
-    "why",
-)
-
-
-def as_csv(found: Sequence[dict[str, Any]]) -> str:
-    """The rows as a table; mm and degrees."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(HEADS)
-    for row in found:
-        low, high = row["tolerance"] or (None, None)
-        within = {None: "", True: "yes", False: "no"}[row["within"]]
-        parts = row["parts"] or (None, None, None)
-        line = [row["name"], row["stock"], row["kind"], row["nominal"], row["actual"], row["off"], low, high, within, *parts,
-                row["angle"], row["form"], row["points"], row["why"]]  # fmt: skip
-        writer.writerow([_safe(cell) for cell in line])
-    return out.getvalue()
-
-
-def _safe(cell: Any) -> Any:
-    """A text that a spreadsheet would take for a formula is told to be a text."""
-    return f"'{cell}" if isinstance(cell, str) and cell[:1] in "=+-@\t\r" else cell
 
 
 def packed(result: Rehearsal, measures: Sequence[Measure]) -> bytes:

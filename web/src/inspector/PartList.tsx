@@ -3,7 +3,7 @@ import { Button, Select, Tooltip } from "antd";
 import type { RehearsalFull } from "../api/client";
 import { useMemo, useState } from "react";
 
-import { deviationColour, toolColour } from "../look";
+import { cssOf, deviationColour, toolColour } from "../look";
 import type { Part, Replay, Spot } from "../replay/replay";
 import type { StockFormat } from "../stage/stockFile";
 import { distribution, percent } from "./distribution";
@@ -138,7 +138,7 @@ function Spread({ replay, part, reach }: { replay: Replay; part: Part; reach: nu
   const told = useMemo(() => distribution(replay.array(part.deviation), gouge, excess, reach), [replay, part, gouge, excess, reach]);
   // Nearly all of a good part lies in one bar: by their roots the others are seen, too.
   const tall = Math.sqrt(Math.max(...told.bars.map(({ share }) => share), 1e-9));
-  const colour = (value: number) => `rgb(${deviationColour(value, gouge, excess, reach).map((c) => Math.round(255 * c ** (1 / 2.2))).join(",")})`;
+  const colour = (value: number) => cssOf(deviationColour(value, gouge, excess, reach));
   return (
     <figure className="spread" data-testid="spread">
       <svg viewBox={`0 0 ${told.bars.length * BAR_W} ${BARS_H + 1}`} role="img" aria-label="How the deviations are spread">

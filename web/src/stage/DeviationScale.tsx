@@ -1,6 +1,6 @@
 import { Select } from "antd";
 
-import { deviationColour } from "../look";
+import { cssOf, deviationColour } from "../look";
 import type { Replay } from "../replay/replay";
 
 interface Props {
@@ -21,8 +21,7 @@ export function DeviationScale({ replay, reach, onReach }: Props) {
         <div className="scale-bar">
           {Array.from({ length: STEPS }, (_, i) => {
             const value = reach * (2 * (i / (STEPS - 1)) - 1);
-            const colour = deviationColour(value, gouge, excess, reach).map((c) => Math.round(255 * c ** (1 / 2.2)));
-            return <i key={i} style={{ background: `rgb(${colour.join(",")})` }} />;
+            return <i key={i} style={{ background: cssOf(deviationColour(value, gouge, excess, reach)) }} />;
           })}
         </div>
         <div className="scale-ends">

@@ -2,7 +2,7 @@ import { Button, Select, Tooltip } from "antd";
 import { useEffect, useRef, useState } from "react";
 
 import type { Finding } from "../api/client";
-import { clock, timeColour } from "../look";
+import { clock, cssOf, timeColour } from "../look";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { DeviationScale } from "./DeviationScale";
@@ -174,8 +174,7 @@ function TimeScale({ seconds }: { seconds: number }) {
       <div>
         <div className="scale-bar">
           {Array.from({ length: TIME_STEPS }, (_, i) => {
-            const colour = timeColour(i / (TIME_STEPS - 1)).map((c) => Math.round(255 * c ** (1 / 2.2)));
-            return <i key={i} style={{ background: `rgb(${colour.join(",")})` }} />;
+            return <i key={i} style={{ background: cssOf(timeColour(i / (TIME_STEPS - 1))) }} />;
           })}
         </div>
         <div className="scale-ends">
