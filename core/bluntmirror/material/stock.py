@@ -338,30 +338,49 @@ class RingBatch:
 
 @dataclass
 class RingSets:
-    """Convex outlines, z and r from the tip: outlines (v, 2), begin (outlines + 1,). Of each tool its insert's number comes
-    first, then those of its holder's blocks."""
+    """Convex outlines, z and r from the tip: outlines (v, 2), begin (outlines + 1,), kind (outlines,): what each is for, CUT or a test.
+    Of each tool the tests' numbers come first: they ask before the same motion cuts."""
 
     outlines: Floats
     begin: NDArray[np.int64]
+    kind: NDArray[np.int64]
     of_tool: list[list[int]]
 
     @staticmethod
     def of(tools: list[list[Floats]]) -> RingSets:
-        """From every tool's outlines, the insert's first; no outline for one that does not turn."""
-        flat = [outline for tool in tools for outline in tool]
+        """From every tool's outlines, the insert's first, behind it those of its holder's blocks."""
+        return RingSets.with_kinds(
+            [[*((TEST_HOLDER, block) for block in blocks), (CUT, insert)] for insert, *blocks in tools]
+        )
+
+    @staticmethod
+    def with_kinds(tools: list[list[tuple[int, Floats]]]) -> RingSets:
+        """From every tool's outlines with their purpose, the tests before the cuts."""
+        flat = [outline for tool in tools for _, outline in tool]
         begin = np.concatenate([[0], np.cumsum([len(outline) for outline in flat])]).astype(np.int64)
         numbers = iter(range(len(flat)))
         return RingSets(
             np.ascontiguousarray(np.concatenate(flat)) if flat else np.zeros((0, 2)), begin,
-            [[next(numbers) for _ in tool] for tool in tools],
+            np.array([kind for tool in tools for kind, _ in tool], np.int64), [[next(numbers) for _ in tool] for tool in tools],
         )  # fmt: skip
+
+    def outlines_of(self, tool: int, kind: int) -> list[Floats]:
+        """The outlines of a tool for one purpose."""
+        return [self.outlines[self.begin[o] : self.begin[o + 1]] for o in self.of_tool[tool] if self.kind[o] == kind]
+
+    def cut_extents(self, tool: int) -> Floats:
+        """Least and greatest z and r of all that a tool cuts with, (4,)."""
+        e = self.extents[[o for o in self.of_tool[tool] if self.kind[o] == CUT]]
+        return np.array([e[:, 0].min(), e[:, 1].max(), e[:, 2].min(), e[:, 3].max()])
 
     def and_then(self, more: RingSets) -> RingSets:
         """These, and behind them others: the tools of `more` count on from these."""
         count = len(self.begin) - 1
         begin = np.concatenate([self.begin, more.begin[1:] + self.begin[-1]])
         of_tool = [*self.of_tool, *([count + outline for outline in tool] for tool in more.of_tool)]
-        return RingSets(np.ascontiguousarray(np.concatenate([self.outlines, more.outlines])), begin, of_tool)
+        return RingSets(
+            np.ascontiguousarray(np.concatenate([self.outlines, more.outlines])), begin, np.concatenate([self.kind, more.kind]), of_tool
+        )  # fmt: skip
 
     @cached_property
     def extents(self) -> Floats:
@@ -443,22 +462,22 @@ class Stock:
         return answer
 
     def _turn(self, batch: RingBatch, tools: RingSets) -> BatchResult:
-        """A holder's blocks ask before the insert of the same motion cuts; both are told as that motion's."""
+        """What only asks goes before what cuts in the same motion; all of it is told as that motion's."""
         of = [tools.of_tool[int(tool)] for tool in batch.tool]
-        rows = np.array([i for i, outlines in enumerate(of) for _ in outlines], np.int64)
-        outline = np.array([o for outlines in of for o in [*outlines[1:], *outlines[:1]]], np.int64)
-        insert = np.array([k == len(outlines) - 1 for outlines in of for k in range(len(outlines))], np.bool_)
-        flags = np.where(insert, batch.flags[rows], 1 << TEST_CUT)
+        rows = np.repeat(np.arange(len(of)), [len(outlines) for outlines in of])
+        outline = np.array([o for outlines in of for o in outlines], np.int64)
+        kind = tools.kind[outline]
+        flags = np.where(kind == CUT, batch.flags[rows], 1 << TEST_CUT)
         single = RingBatch(batch.start[rows], batch.delta[rows], outline, flags, batch.tag[rows], batch.centre)
         answer = self._turn_section(single, tools)
         n = len(batch.start)
         removed, depth, place = np.zeros(n, np.bool_), np.zeros((n, SETS)), np.zeros((n, SETS, 3))
-        removed[rows[insert]] = answer.removed[insert]
+        removed[rows[answer.removed]] = True
         for k in np.flatnonzero(answer.depth[:, TEST_CUT] > 0):
-            kind = TEST_CUT if insert[k] else TEST_HOLDER
-            if answer.depth[k, TEST_CUT] > depth[rows[k], kind]:
-                depth[rows[k], kind] = answer.depth[k, TEST_CUT]
-                place[rows[k], kind] = answer.place[k, TEST_CUT]
+            row, told = rows[k], TEST_CUT if kind[k] == CUT else kind[k]
+            if answer.depth[k, TEST_CUT] > depth[row, told]:
+                depth[row, told] = answer.depth[k, TEST_CUT]
+                place[row, told] = answer.place[k, TEST_CUT]
         return BatchResult(removed, depth, place)
 
     def _turn_section(self, batch: RingBatch, tools: RingSets) -> BatchResult:

@@ -29,8 +29,9 @@ from .entering import Entering, Watch
 from .grid import directions, grid_frame, reach_needed
 from .result import CutStock, Rehearsal
 from .resuming import Hits, checkpoint_keys, go_on, keep
+from .rings import OFF_PLANE_MM
 from .scene import hangs_on_spindle, spindle_of
-from .segments import OFF_PLANE_MM, Segments
+from .segments import RING, Segments
 from .stands import Stands
 from .touches import report_touches
 from .virtual_control import tool_mount
@@ -344,13 +345,13 @@ class Cutting:
                 "spindle; its cut is worked out as if its outline stood in it, as far from the axis as the tip is", severity="caution",
                 bodies=(name,), where=reel.where(int(segments.motion[off[0]]), last=int(segments.motion[off[-1]])),
             )  # fmt: skip
-        beside = segments.spins & ~segments.by_insert & ~segments.rapid
+        beside = segments.spins & (segments.mode != RING)
         away = np.linalg.norm((segments.start - segments.centre)[:, :2], axis=1)
         found = np.flatnonzero(cut & beside & (away > OFF_PLANE_MM))
         if len(found):
             motion = int(segments.motion[found[0]])
             self.result.docket.add(
-                "check.limit", f"{name} spins while a tool that is no insert works beside its axis; only what the tool covers "
+                "check.limit", f"{name} spins while a tool stands neither along its axis nor straight across it; only what the tool covers "
                 "where it stands is taken off", program=reel.motions.file_name(motion), line=int(reel.motions.line[motion]),
                 bodies=(name,),
             )  # fmt: skip

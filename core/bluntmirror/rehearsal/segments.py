@@ -15,7 +15,6 @@ from functools import partial
 import numpy as np
 
 from ..geometry.frames import Floats, inverse
-from ..geometry.hull import outline
 from ..machine.screws import Screws
 from ..material.cut_kernel import CUT, TEST_CORE, TEST_CUT, TEST_FLUSH, TEST_HOLDER, TEST_NEAR, TEST_SHANK
 from ..material.stock import Batch, RingBatch, RingSets, ToolSets, TurnedBatch
@@ -23,7 +22,9 @@ from ..material.sweep_kernel import first_through, slab_radius
 from ..material.turning_kernel import first_turned_through
 from ..program.motions import RAPID, THREAD, TOOL_CHANGE
 from ..tools.slabs import H0, H1
+from . import rings
 from .result import Rehearsal
+from .rings import Rings
 from .spindles import spindle_speeds
 from .virtual_control import tool_mount
 
@@ -34,7 +35,6 @@ MOST_DEGREES = 1.5  # that a rotary axis turns within a piece: 50 mm above the t
 UPRIGHT = 1e-12
 UPRIGHT_MODE, TURNED, RING = 0, 1, 2
 RINGS_AT_ONCE = 65_536
-OFF_PLANE_MM = 0.05  # so far beside the plane of X and the spindle an insert's cut is no longer what it would be in it
 _COLUMNS = ("index", "share0", "share1", "start", "axis", "delta", "turn", "upright", "motion", "t0", "time", "tool", "reach",
             "by_insert", "spins", "rapid", "still", "flags", "mode", "ring_start", "ring_delta", "aside")  # fmt: skip
 
@@ -46,11 +46,11 @@ def column_of_x(result: Rehearsal, motion: int) -> int:
 
 def tool_speeds(result: Rehearsal, number: np.ndarray, segments: Segments) -> Floats:
     """How fast the tool of each piece turns, rev/min, clockwise positive: by the spindle that it hangs in, where that has a name,
-    else by what its motion says."""
+    else by what its motion says, unless that is the speed of the work."""
     speeds = np.asarray(result.reel.motions.rpm[segments.motion], float)
     turns_tools = {s.mount: s.name for s in result.job.machine.spindles if s.turns == "tool"}
     if not turns_tools:
-        return speeds
+        return np.where(segments.spins, 0.0, speeds)
     asked = spindle_speeds(result.strands)
     for n in np.unique(number):
         name = turns_tools.get(tool_mount(result.job, result.chain, int(n)).name)
@@ -96,6 +96,17 @@ class Segments:
         pieces = self._pieces(begin, end, number, turning, poses)
         step = self._thread_steps(result, motion, number, end - begin)
         threads = step > 0.0
+        # The work mount's origin lies on the spindle's axis.
+        centre = to_grid[:3, 3].copy() if centre is None else centre
+        inserts = np.array([n for n, tool in result.tools.items() if tool.is_turning])
+        turns_work = result.standing.spinning(spindle)
+        stand = np.where(
+            turns_work[keep] & ~np.isin(number, inserts), self._stands(begin, end, number, poses, centre), 0
+        )
+        if stand.any():
+            tip, axis = poses(begin, number)
+            flutes = np.array([result.tools[int(n)].flute_length for n in number])
+            pieces = np.maximum(pieces, rings.splits(tip, poses(end, number)[0] - tip, stand, axis, flutes, centre))
         pieces[threads] = np.floor(1.0 / step[threads] + 1e-9).astype(np.int64) + 1
         self.index = np.repeat(keep, pieces)
         number_in = np.arange(len(self.index)) - np.repeat(np.cumsum(pieces) - pieces, pieces)
@@ -105,7 +116,7 @@ class Segments:
         stamps = np.repeat(threads, pieces)
         self.share0[stamps] = self.share1[stamps] = np.minimum(1.0, (number_in * np.repeat(step, pieces))[stamps])
         a, b = np.repeat(begin, pieces, axis=0), np.repeat(end, pieces, axis=0)
-        number = np.repeat(number, pieces)
+        number, stand = np.repeat(number, pieces), np.repeat(stand, pieces)
         self.start, self.axis = poses(a + self.share0[:, None] * (b - a), number)
         stop, axis_end = poses(a + self.share1[:, None] * (b - a), number)
         self.delta, self.turn = stop - self.start, axis_end - self.axis
@@ -126,11 +137,11 @@ class Segments:
         self.slabs, self.sets = sets.slabs, sets.sets
         self.upright_sets, self.turned_sets = sets, turned
         rapid = motions.kind[self.motion] == RAPID
-        inserts = np.array([n for n, tool in result.tools.items() if tool.is_turning])
         self.by_insert = np.isin(number, inserts)
-        # An insert cuts work that spins, whichever way; all others must turn themselves, or be still on work that spins.
-        self.spins = result.standing.spinning(spindle)[self.index]
-        still = np.where(self.by_insert, ~self.spins, (tool_speeds(result, number, self) * turns <= 0) & ~self.spins)
+        # An insert cuts work that spins, whichever way; all others must turn themselves, or stand on the axis of work that spins.
+        self.spins = turns_work[self.index]
+        on_axis = self.spins & (stand == 0)
+        still = np.where(self.by_insert, ~self.spins, (tool_speeds(result, number, self) * turns <= 0) & ~on_axis)
         self.rapid, self.still = rapid, still & ~rapid
         test_cut = rapid | still
         self.flags = np.full(len(number), (1 << CUT) | (1 << TEST_SHANK) | (1 << TEST_HOLDER), np.int64)
@@ -141,9 +152,11 @@ class Segments:
         down = -np.einsum("ij,ij->i", self.delta, self.axis)
         plunges = (down > HAIR_MM) & (down > sine * np.linalg.norm(self.delta, axis=1)) & ~test_cut
         self.flags |= np.where(plunges, 1 << TEST_CORE, 0)
-        self.mode = np.where(self.by_insert, RING, np.where(self.upright, UPRIGHT_MODE, TURNED))
-        self._changes = np.flatnonzero(np.diff(self.mode)) + 1
-        self._rings(result, tool_from_work, to_grid, values, centre)
+        by_insert = np.flatnonzero(self.by_insert)
+        self._set_rings(result, number, stand, rings.inserts(
+            result.tools, by_insert, number, self.start, self.delta, to_grid, tool_from_work,
+            lambda row: (values[self.index[row : row + 1]], column_of_x(result, int(self.motion[row]))), centre,
+        ))  # fmt: skip
 
     def then(self, later: Segments, segment: int) -> Segments:
         """These up to a segment, and from there on those of `later`: what carries the work has changed. Numbers of pieces before
@@ -159,62 +172,29 @@ class Segments:
         made._changes = np.flatnonzero(np.diff(made.mode)) + 1
         return made
 
-    def _rings(
-        self,
-        result: Rehearsal,
-        tool_from_work: dict[int, Screws],
-        to_grid: Floats,
-        values: Floats,
-        centre: Floats | None,
-    ) -> None:
-        """Places and outlines of turning tools in the plane of z and r: r along the way that X moves them."""
-        rows = np.flatnonzero(self.by_insert)
-        self.ring_sets = RingSets.of([[] for _ in result.tools])
-        self.ring_tool = self.tool
-        # The work mount's origin lies on the spindle's axis.
-        self.centre = to_grid[:3, 3].copy() if centre is None else centre
-        self.ring_start, self.ring_delta = np.zeros((len(self.index), 2)), np.zeros((len(self.index), 2))
-        self.aside = np.zeros(len(self.index))  # how far an insert stands beside the plane of X and the spindle, mm
-        if not len(rows):
-            return
-        outlines: list[list[Floats]] = []
-        outward, across = np.zeros((len(self.index), 3)), np.zeros((len(self.index), 3))
-        for n, tool in result.tools.items():
-            made: list[Floats] = []
-            of = rows[self.tool[rows] == self.upright_sets.row[n]] if tool.is_turning else rows[:0]
-            if len(of):
-                screws = tool_from_work[n]
-                here = values[self.index[of[:1]]]
-                column = column_of_x(result, int(self.motion[of[0]]))
-                moved = here.copy()
-                moved[:, column] += 1.0
-                pose = to_grid @ screws.poses(here)[0]
-                way = (to_grid @ screws.poses(moved)[0])[:3, 3] - pose[:3, 3]
-                out = np.array([way[0], way[1], 0.0]) / np.linalg.norm(way[:2])
-                # The outline's x and z lie in the mount's x and z; both must lie in the plane of the spindle and X.
-                corners = tool.insert[:, :1] * pose[:3, 0] + tool.insert[:, 1:] * pose[:3, 2]
-                made.append(np.column_stack([corners[:, 2], corners @ out]))
-                for block in tool.blocks:
-                    placed = (block.vertices - tool.tip) @ pose[:3, :3].T
-                    section = np.column_stack([placed[:, 2], placed @ out])
-                    made.append(outline(section))
-                aside = np.cross([0.0, 0.0, 1.0], out)
-                self.aside[of] = float(np.abs(corners @ aside).max())
-                outward[of], across[of] = out, aside
-            outlines.append(made)
-        self.ring_sets = RingSets.of(outlines)
-        self.ring_start[:, 0], self.ring_delta[:, 0] = self.start[:, 2], self.delta[:, 2]
-        self.ring_start[:, 1] = np.einsum("ij,ij->i", self.start - self.centre, outward)
-        self.ring_delta[:, 1] = np.einsum("ij,ij->i", self.delta, outward)
-        begin = np.einsum("ij,ij->i", self.start - self.centre, across)
-        end = begin + np.einsum("ij,ij->i", self.delta, across)
-        self.aside = np.maximum(self.aside, np.maximum(np.abs(begin), np.abs(end)))
-        # Beside the plane the tip is as far from the axis as it is, not as far as it is along X.
-        off = np.flatnonzero(self.aside > OFF_PLANE_MM)
-        r0 = self.ring_start[off, 1]
-        r1 = r0 + self.ring_delta[off, 1]
-        r0, r1 = np.copysign(np.hypot(r0, begin[off]), r0), np.copysign(np.hypot(r1, end[off]), r1)
-        self.ring_start[off, 1], self.ring_delta[off, 1] = r0, r1 - r0
+    def _set_rings(self, result: Rehearsal, number: np.ndarray, stand: np.ndarray, of_inserts: Rings) -> None:
+        """The pieces that are worked out in the plane of z and r, and where their outlines stand there."""
+        centre = of_inserts.centre
+        of_driven = rings.driven(
+            result.tools, number, stand, self.start, self.delta, self.axis, self.upright_sets, centre
+        )
+        made = rings.together(of_inserts, of_driven)
+        self.ring_sets, self.ring_tool, self.aside, self.centre = made.sets, made.tool, made.aside, centre
+        self.ring_start, self.ring_delta = made.start, made.delta
+        self.mode = np.where(made.counts, RING, np.where(self.upright, UPRIGHT_MODE, TURNED))
+        self._changes = np.flatnonzero(np.diff(self.mode)) + 1
+
+    @staticmethod
+    def _stands(
+        begin: Floats, end: Floats, number: np.ndarray, poses: Callable[[Floats, np.ndarray], tuple[Floats, Floats]], centre: Floats,
+    ) -> np.ndarray:  # fmt: skip
+        """How the tools of segments stand beside a spindle's axis; 0 on it, or where they change how they stand."""
+        (tip, axis), (stop, axis_end) = poses(begin, number), poses(end, number)
+        turn = axis_end - axis
+        turn[np.abs(turn).max(axis=1, initial=0.0) < UPRIGHT] = 0.0
+        one, other = (rings.stand_of(at, axis, turn, centre) for at in (tip, stop))
+        away = np.maximum(*(np.linalg.norm((at - centre)[:, :2], axis=1) for at in (tip, stop))) > rings.OFF_PLANE_MM
+        return np.where((one == other) & (away | (one == rings.OUTWARDS)), one, 0)
 
     @staticmethod
     def _thread_steps(result: Rehearsal, motion: np.ndarray, number: np.ndarray, way: Floats) -> Floats:
@@ -293,8 +273,8 @@ class Segments:
     def box(self, rows: np.ndarray, removed: np.ndarray) -> tuple[Floats, Floats]:
         """The box that the cutting parts of the pieces which removed stock sweep."""
         if self.mode[rows[0]] == RING:
-            inserts = [self.ring_sets.of_tool[int(tool)][0] for tool in self.ring_tool[rows][removed]]
-            e = self.ring_sets.extents[inserts]
+            of = self.ring_tool[rows][removed]
+            e = np.array([self.ring_sets.cut_extents(int(tool)) for tool in of])
             ends = [self.ring_start[rows][removed], (self.ring_start + self.ring_delta)[rows][removed]]
             z = [end[:, 0, None] + e[:, :2] for end in ends]
             r = float(np.abs([end[:, 1, None] + e[:, 2:] for end in ends]).max())
@@ -353,9 +333,11 @@ class Segments:
         for at in range(0, len(rows), RINGS_AT_ONCE):
             part = rows[at : at + RINGS_AT_ONCE]
             covered = np.zeros(len(part), np.bool_)
-            for number in np.unique(self.ring_tool[part]):
+            ways = [
+                (number, *way) for number in np.unique(self.ring_tool[part]) for way in self._sides(int(number), CUT)
+            ]
+            for number, outline, normal in ways:
                 mine = np.flatnonzero(self.ring_tool[part] == number)
-                outline, normal = self._insert(int(number))
                 depth = np.einsum("ej,ej->e", normal, outline)
                 for r in (radius, -radius):
                     room = (
@@ -373,20 +355,22 @@ class Segments:
                 return at + int(np.argmax(covered))
         return -1
 
-    def _insert(self, tool: int) -> tuple[Floats, Floats]:
-        """The corners (v, 2) of a turning tool's insert and the outward normals of the edges that begin there."""
-        first = self.ring_sets.of_tool[tool][0]
-        outline = self.ring_sets.outlines[self.ring_sets.begin[first] : self.ring_sets.begin[first + 1]]
-        normal = np.roll(outline, -1, axis=0) - outline
-        normal = np.column_stack([normal[:, 1], -normal[:, 0]]) / np.linalg.norm(normal, axis=1, keepdims=True)
-        inwards = float(np.einsum("ij,ij->i", outline - outline.mean(axis=0), normal).min()) < 0.0
-        return outline, -normal if inwards else normal
+    def _sides(self, tool: int, kind: int) -> list[tuple[Floats, Floats]]:
+        """Of every outline of a tool in the rings that has one purpose (CUT or a test): its corners (v, 2), and the outward normals of
+        the edges that begin there."""
+        found = []
+        for outline in self.ring_sets.outlines_of(tool, kind):
+            normal = np.roll(outline, -1, axis=0) - outline
+            normal = np.column_stack([normal[:, 1], -normal[:, 0]]) / np.linalg.norm(normal, axis=1, keepdims=True)
+            inwards = float(np.einsum("ij,ij->i", outline - outline.mean(axis=0), normal).min()) < 0.0
+            found.append((outline, -normal if inwards else normal))
+        return found
 
     def first_touch(self, row: int, kind: int, point: Floats) -> float:
         """The share of a piece at which a set of the tool first covers a point (grid frame) — or comes nearest to it,
         when it only grazes it for an instant."""
         if self.mode[row] == RING:
-            return self._insert_at(row, point)
+            return self._ring_at(row, kind, point)
         first, last = self.sets[self.tool[row], kind]
 
         def apart(share: Floats) -> Floats:
@@ -419,15 +403,15 @@ class Segments:
                 out = middle
         return inside
 
-    def _insert_at(self, row: int, point: Floats) -> float:
-        """The share of a turning piece at which the insert first covers a point's z and distance from the axis."""
-        outline, normal = self._insert(int(self.ring_tool[row]))
+    def _ring_at(self, row: int, kind: int, point: Floats) -> float:
+        """The share of a piece at which a part of the tool first covers a point's z and distance from the axis."""
         radius = float(np.hypot(*(point - self.centre)[:2]))
         shares = np.linspace(0.0, 1.0, TOUCH_STEPS + 1)
         tips = self.ring_start[row] + np.multiply.outer(shares, self.ring_delta[row])
         gap = np.min([
             (np.einsum("sij,ij->si", (np.array([point[2], r]) - tips)[:, None] - outline, normal)).max(axis=1)
             for r in (radius, -radius)
+            for outline, normal in self._sides(int(self.ring_tool[row]), CUT if kind == TEST_CUT else kind)
         ], axis=0)  # fmt: skip
         touched = np.flatnonzero(gap <= HAIR_MM)
         return float(shares[touched[0] if len(touched) else np.argmin(gap)])

@@ -27,7 +27,7 @@ from ..geometry.hull import is_convex as is_convex_mesh
 from ..geometry.mesh import Mesh, extrude, joined, revolve, segments_for
 from ..job import models
 from .cutters import CAN_RAMP, core_radius, cutting_slabs, guide_slabs
-from .slabs import H0, H1, HC, KIND, LINE, R0, R1, RC, RO, is_convex, line_slab, stacked
+from .slabs import H0, H1, R0, R1, is_convex, line_slab, section_points, stacked
 
 Floats = NDArray[np.float64]
 
@@ -113,19 +113,12 @@ class Assembly:
 
 
 def _profile(slabs: Floats) -> list[tuple[float, float]]:
-    """The closed outline of stacked slabs, arcs cut finely (0.005 mm)."""
+    """The closed outline of stacked slabs, arcs cut finely (DRAWN_MM)."""
     outline: list[tuple[float, float]] = [(0.0, float(slabs[0, H0]))]
     for i, slab in enumerate(slabs):
         if i and slab[H0] > slabs[i - 1, H1] + 1e-9:  # another part stands between these two
             outline += [(0.0, float(slabs[i - 1, H1])), (0.0, float(slab[H0]))]
-        if slab[KIND] == LINE:
-            steps = [(slab[R0], slab[H0]), (slab[R1], slab[H1])]
-        else:
-            count = max(4, math.ceil(math.pi / 2 / (2 * math.acos(max(0.0, 1 - 0.005 / max(slab[RC], 0.01))))))
-            low, high = (math.asin(max(-1.0, min(1.0, (slab[h] - slab[HC]) / slab[RC]))) for h in (H0, H1))
-            angles = np.linspace(low, high, count + 1)
-            steps = [(slab[RO] + slab[RC] * math.cos(a), slab[HC] + slab[RC] * math.sin(a)) for a in angles]
-        outline += [(max(0.0, float(r)), float(h)) for r, h in steps]
+        outline += [(max(0.0, float(r)), float(h)) for r, h in section_points(slab, DRAWN_MM)]
     outline.append((0.0, float(slabs[-1, H1])))
     kept = [outline[0]]
     for point in outline[1:]:
@@ -223,6 +216,7 @@ INCLUDED_ANGLE = {
     "P": 108.0, "S": 90.0, "T": 60.0, "V": 35.0, "W": 80.0,
 }  # fmt: skip
 INSERT_THICKNESS_MM = 4.0
+DRAWN_MM = 0.005  # by which chords of an outline that is drawn stand inside its arc
 NOSE_MM = 0.0005  # by which the nose's chords stand inside its arc
 
 

@@ -83,6 +83,21 @@ def offset_slabs(slabs: Floats, outward: float) -> Floats:
     return np.array(rows).reshape(-1, 8)
 
 
+CHORD_MM = 0.0005  # by which the chords of a section stand inside its arc
+
+
+def section_points(slab: Floats, chord: float = CHORD_MM) -> Floats:
+    """Points (n, 2), radius and height, along the side of a slab from its lower end to its upper."""
+    if slab[KIND] == LINE:
+        return np.array([[slab[R0], slab[H0]], [slab[R1], slab[H1]]])
+    count = max(4, math.ceil(math.pi / 2 / (2 * math.acos(max(0.0, 1 - chord / max(slab[RC], 2 * chord))))))
+    low, high = (math.asin(max(-1.0, min(1.0, (slab[h] - slab[HC]) / slab[RC]))) for h in (H0, H1))
+    angles = np.linspace(low, high, count + 1)
+    return np.column_stack(
+        [np.maximum(slab[RO] + slab[RC] * np.cos(angles), 0.0), slab[HC] + slab[RC] * np.sin(angles)]
+    )
+
+
 FACET_MM = 0.0005  # by which cones inscribed in a torus stand inside it
 
 
