@@ -8,24 +8,30 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from bluntmirror.job.models import ToolEntry
 from bluntmirror.material.cut_kernel import CUT, TEST_SHANK
+from bluntmirror.material.stock import ToolSets
 from bluntmirror.rehearsal import Rehearsal, rehearse
 from bluntmirror.rehearsal.rings import AGAINST, ALONG, OUTWARDS, driven, splits, stand_of
-from bluntmirror.material.stock import ToolSets
-from bluntmirror.job.models import ToolEntry
 from bluntmirror.tools import build_assembly
 
-from .channels import BAR, channels_job, swivelling
+from .channels import channels_job, swivelling
 from .machines import Json
 from .test_machine import WithFolder
 
-MILL: Json = {"number": 1, "length": 150, "cutter": {"type": "end-mill", "diameter": 8, "flute_length": 12, "reach": 60}}
+MILL: Json = {
+    "number": 1,
+    "length": 150,
+    "cutter": {"type": "end-mill", "diameter": 8, "flute_length": 12, "reach": 60},
+}
 BALL: Json = {**MILL, "cutter": {"type": "ball-mill", "diameter": 8, "flute_length": 12, "reach": 60}}
 R = 30.0  # of the bar, which reaches from 0 to 150 along its axis; the program's X is away from the axis, Z 0 its face
 
 
 class WorkThatTurns(WithFolder):
-    def run_with(self, program: str, tool: Json = MILL, turns: str = "M80\nS800 M3\nM79\nS5000 M3\n", **more: Any) -> Rehearsal:
+    def run_with(
+        self, program: str, tool: Json = MILL, turns: str = "M80\nS800 M3\nM79\nS5000 M3\n", **more: Any
+    ) -> Rehearsal:
         head = f"G17 G21 G40 G49 G80 G90 G94\nG28 X0 Y0 Z0\nT1 M6\n{turns}G54\n"
         end = "G0 X120\nG49\nM5\nM80\nM5\nM30\n"
         options = {"checks": {"resolution": 0.5, "near": 0}} | more
@@ -39,17 +45,23 @@ class WorkThatTurns(WithFolder):
     def test_a_groove_across_the_axis(self) -> None:
         # Flat: width 8, from r 30 to r 25. Ball: the cap that stands below r 30, turned about the axis by Pappus.
         result = self.run_with("G43.4 H1 G0 X40 Y0 Z-30 B0\nG1 X25 F100\n")
-        self.assertAlmostEqual(self.taken(result), math.pi * (R**2 - 25**2) * 8, delta=0.003 * math.pi * (R**2 - 25**2) * 8)
+        self.assertAlmostEqual(
+            self.taken(result), math.pi * (R**2 - 25**2) * 8, delta=0.003 * math.pi * (R**2 - 25**2) * 8
+        )
         depth, r = 3.0, 4.0
         half = math.acos((r - depth) / r)
         area = r * r * (half - math.sin(half) * math.cos(half))
         centroid = (R - depth + r) - 2 * r * math.sin(half) ** 3 / (3 * (half - math.sin(half) * math.cos(half)))
         result = self.run_with("G43.4 H1 G0 X40 Y0 Z-30 B0\nG1 X27 F100\n", BALL)
-        self.assertAlmostEqual(self.taken(result), 2 * math.pi * centroid * area, delta=0.01 * 2 * math.pi * centroid * area)
+        self.assertAlmostEqual(
+            self.taken(result), 2 * math.pi * centroid * area, delta=0.01 * 2 * math.pi * centroid * area
+        )
 
     def test_a_groove_in_the_face_and_a_way_that_passes_beside_the_axis(self) -> None:
         result = self.run_with("G43.4 H1 G0 X90 Y0 Z60 B-90\nX20 Y0 Z10\nG1 Z-5 F100\nG0 Z10\n")
-        self.assertAlmostEqual(self.taken(result), math.pi * (24**2 - 16**2) * 5, delta=0.003 * math.pi * (24**2 - 16**2) * 5)
+        self.assertAlmostEqual(
+            self.taken(result), math.pi * (24**2 - 16**2) * 5, delta=0.003 * math.pi * (24**2 - 16**2) * 5
+        )
         # Along Y at X 10 from −18 to 18: from 6 at the nearest to √(10² + 18²) + 4 at the ends.
         result = self.run_with("G43.4 H1 G0 X90 Y0 Z60 B-90\nX10 Y-18 Z10\nG1 Z-5 F100\nY18\nG0 Z10\n")
         expected = math.pi * ((math.hypot(10, 18) + 4) ** 2 - 6**2) * 5
@@ -110,7 +122,9 @@ class Pieces(unittest.TestCase):
         tip = start + share * (stop - start)
         out = tip[:2] / max(np.hypot(*tip[:2]), 1e-12) if stand != OUTWARDS else np.array(axis[:2])
         h, rho = 12.0 * height, 4.0 * rim
-        point = tip + h * np.array(axis) + (np.array([*(rho * out), 0.0]) if stand != OUTWARDS else np.array([0, 0, rho]))
+        point = (
+            tip + h * np.array(axis) + (np.array([*(rho * out), 0.0]) if stand != OUTWARDS else np.array([0, 0, rho]))
+        )
         z, r = point[2], float(np.hypot(*point[:2]))
         piece = min(int(share * count), count - 1)
         of = share * count - piece

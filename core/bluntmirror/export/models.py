@@ -74,12 +74,26 @@ class AxisUse(Exact):
     travel: tuple[float, float] | None
 
 
+class Most(Exact):
+    """A greatest value, and where it was met."""
+
+    most: float
+    program: str
+    line: int
+    motion: int
+
+
 class ToolUse(Exact):
     number: int
     turret: str | None = None  # where it is mounted, of several
     time_in_cut: float
     metres_in_cut: float
     reach_needed: float | None = None  # mm of stick-out that suffice above the blank; none for a tool that does not cut
+    removed: float | None = Field(None, description="mm³; this and what follows of a tool that cuts at feed")
+    removal_rate: Most | None = Field(None, description="cm³/min, over half a second of cutting or a whole motion")
+    depth_of_cut: Most | None = Field(None, description="mm along the tool; null where it never stands along the grid")
+    width_of_cut: Most | None = Field(None, description="mm across its way: what it takes off over that depth")
+    chip: Most | None = Field(None, description="mm: the thickest chip at that width")
 
 
 class StockResult(Exact):
@@ -88,6 +102,9 @@ class StockResult(Exact):
     volume_after: float
     gouge_max: float | None = Field(description="deepest cut into the design, mm; null without a design")
     excess_max: float | None
+    material: str | None = None  # as the job names it
+    mass_before: float | None = Field(None, description="kg, where the job gives a density")
+    mass_after: float | None = None
     held_by: list[str] | None = None  # the grips that carry it at the end (or the catcher), on a machine that has grips
     mount: str | None = None  # the one that it is on at the end
 

@@ -194,19 +194,48 @@ def _tools(result: Timed, verdict: dict[str, Any]) -> str:
         "change, dwell",
         "m in cut",
     ]
-    return f"<h2>Tools and time, {_clock(verdict['time'])}</h2>" + _table(heads, rows, frozenset(range(2, 10)))
+    return (
+        f"<h2>Tools and time, {_clock(verdict['time'])}</h2>" + _table(heads, rows, frozenset(range(2, 10))) + _work(verdict)
+    )  # fmt: skip
+
+
+def _work(verdict: dict[str, Any]) -> str:
+    """What every tool took off, and where it had to work hardest."""
+
+    def told(most: dict[str, Any] | None, digits: int) -> str:
+        return (
+            "—"
+            if most is None
+            else f"{most['most']:.{digits}f} <small>{escape(most['program'])}:{most['line']}</small>"
+        )
+
+    rows = [
+        [f"T{tool['number']}" + (f" {escape(tool['turret'])}" if tool.get("turret") else ""), f"{tool['removed'] / 1000:.2f}",
+         told(tool["removal_rate"], 1), told(tool["depth_of_cut"], 2), told(tool["width_of_cut"], 2), told(tool["chip"], 3)]
+        for tool in verdict["tools"] if "removed" in tool
+    ]  # fmt: skip
+    heads = ["", "cm³ off", "most, cm³/min", "deepest cut, mm", "widest, mm", "thickest chip, mm"]
+    return "<h2>What the tools took off</h2>" + _table(heads, rows, frozenset(range(1, 6))) if rows else ""
 
 
 def _stock(verdict: dict[str, Any]) -> str:
     def depth(value: float | None) -> str:
         return "no design" if value is None else f"{value:.3f}"
 
+    def mass(stock: dict[str, Any]) -> str:
+        named = escape(stock.get("material") or "")
+        return (
+            f"{named} {stock['mass_before']:.3f} → {stock['mass_after']:.3f} kg".strip()
+            if "mass_after" in stock
+            else named
+        )
+
     rows = [
         [escape(s["name"]), f"{s['volume_before'] / 1000:.2f}", f"{s['volume_after'] / 1000:.2f}", depth(s["gouge_max"]),
-         depth(s["excess_max"])]
+         depth(s["excess_max"]), mass(s)]
         for s in verdict["stock"]
     ]  # fmt: skip
-    heads = ["stock", "cm³ before", "cm³ after", "deepest into the design", "most left on it"]
+    heads = ["stock", "cm³ before", "cm³ after", "deepest into the design", "most left on it", ""]
     return "<h2>Stock</h2>" + _table(heads, rows, frozenset(range(1, 5))) if rows else ""
 
 

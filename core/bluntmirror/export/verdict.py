@@ -18,7 +18,7 @@ from ..job.channel import tool_key, tool_number
 from ..job.models import Carried, Insert
 from ..program.motions import ARC, FEED, RAPID, THREAD, WAIT
 from ..rehearsal.comparing import exactness
-from ..rehearsal.result import Rehearsal, Strand, Timed
+from ..rehearsal.result import CutStock, Rehearsal, Strand, Timed
 from ..rehearsal.travel import ranges
 
 _NOT_XML = re.compile("[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
@@ -153,14 +153,14 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
         ],
         "tools": [
             {"number": tool_number(n), **_turret(result, n), "time_in_cut": _rounded(seconds.get(n, 0.0), 3), "metres_in_cut": _rounded(metres.get(n, 0.0)),
-             "reach_needed": needed.get(n)}
+             "reach_needed": needed.get(n), **_worked(run, n)}
             for n in sorted({int(t) for t in np.unique(reel.motions.tool)} - {0})
         ],
         "stock": [
             {"name": c.name, "volume_before": _rounded(c.volume_before, 3), "volume_after": _rounded(c.volume_after, 3),
              "gouge_max": _rounded(c.part.comparison.gouge_max, 4) if c.part else None,
              "excess_max": _rounded(c.part.comparison.excess_max, 4) if c.part else None,
-             **({} if c.held_by is None else {"held_by": c.held_by, "mount": c.mount})}
+             **_mass(result, c), **({} if c.held_by is None else {"held_by": c.held_by, "mount": c.mount})}
             for c in stocks
         ],
         **({"measures": rows(run.measured)} if run and run.measured else {}),
@@ -186,6 +186,37 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
         },
         "version": __version__,
     }  # fmt: skip
+
+
+def _worked(run: Rehearsal | None, key: int) -> dict[str, Any]:
+    """What a tool took off and how hard it had to work; None where that is not known."""
+    told = run.engagements.get(key) if run else None
+    if run is None or told is None:
+        return {}
+    scales = {"removal_rate": (told.rate, 1e-3), "depth_of_cut": (told.depth, 1.0), "width_of_cut": (told.width, 1.0), "chip": (told.chip, 1.0)}  # fmt: skip
+    motions = run.reel.motions
+    return {
+        "removed": _rounded(told.taken, 1),
+        **{
+            name: None if peak.motion < 0 else {
+                "most": _rounded(peak.value * scale, 3), "program": motions.file_name(peak.motion), "line": int(motions.line[peak.motion]),
+                "motion": peak.motion,
+            }
+            for name, (peak, scale) in scales.items()
+        },
+    }  # fmt: skip
+
+
+def _mass(result: Timed, cut: CutStock) -> dict[str, Any]:
+    """What a stock is made of, and what it weighs before and after, kg."""
+    body = next((b for b in result.job.file.bodies if b.name == cut.name), None)
+    if body is None or body.material is None:
+        return {}
+    density = body.material.density
+    masses = {} if density is None else {
+        f"mass_{when}": _rounded(volume * density * 1e-6, 4) for when, volume in (("before", cut.volume_before), ("after", cut.volume_after))
+    }  # fmt: skip
+    return {"material": body.material.name, **masses}
 
 
 def _turret(result: Timed, key: int) -> dict[str, str]:
@@ -268,7 +299,8 @@ def as_text(verdict: dict[str, Any]) -> str:
         travel = axis["travel"] or ["no", "limit"]
         lines.append(f"axis {axis['axis']}: {axis['min']:.3f} … {axis['max']:.3f}  (travel {travel[0]} … {travel[1]})")
     for stock in verdict["stock"]:
-        lines.append(f"stock {stock['name']}: {stock['volume_before']:.1f} → {stock['volume_after']:.1f} mm³")
+        mass = f", {stock['mass_before']:.3f} → {stock['mass_after']:.3f} kg" if "mass_after" in stock else ""
+        lines.append(f"stock {stock['name']}: {stock['volume_before']:.1f} → {stock['volume_after']:.1f} mm³{mass}")
         if stock["gouge_max"] is not None:
             lines.append(f"  against the design: deepest cut into it {stock['gouge_max']:.3f} mm, most left on it "
                          f"{stock['excess_max']:.3f} mm")  # fmt: skip

@@ -67,7 +67,7 @@ _KINDS = [
          "A thread whose pitch is not kept: too short a run-in, a spindle speed that changes, a lead that shrinks to nothing.",
          "Begin farther off, lower the speed, or cut it at a fixed speed."),
     Kind("program.data", "caution", "Cutting data beyond the tool's",
-         "Surface speed or feed per tooth beyond the tool's limits, or a tapping feed that is not the tap's pitch.",
+         "Surface speed, feed per tooth or removal rate beyond the tool's limits, or a tapping feed that is not the tap's pitch.",
          "Change S or F; the remedy names the value."),
     Kind("travel.over", "stop", "Overtravel", "An axis past its travel.",
          "Shift the work or its offset by the amount shown, shorten the move, or use a shorter tool."),

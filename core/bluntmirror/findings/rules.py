@@ -711,6 +711,16 @@ _rule(
     "",
 )
 _rule(
+    "removal.rate",
+    "program.data",
+    "caution",
+    "Removal rate beyond the tool's",
+    "The tool takes off more in a minute than its table allows: by its true engagement, as the stock stands.",
+    "Lower the feed, or the depth or width of the cut.",
+    "",
+    "",
+)
+_rule(
     "tap.pitch",
     "program.data",
     "stop",

@@ -683,10 +683,11 @@ class Holder(Strict):
 
 
 class Limits(Strict):
-    """What a tool may be asked for: least and most surface speed in m/min, feed per tooth in mm."""
+    """What a tool may be asked for: least and most surface speed in m/min, feed per tooth in mm; most that it takes off, cm³/min."""
 
     surface_speed: tuple[Annotated[float, Field(ge=0)], Positive] | None = None
     feed_per_tooth: Annotated[tuple[Annotated[float, Field(ge=0)], Positive] | None, LENGTH] = None
+    removal_rate: Positive | None = None
 
 
 class ToolEntry(Strict):
@@ -753,6 +754,13 @@ class ProgramFile(Strict):
         return value
 
 
+class Material(Strict):
+    """What a body is made of; density in g/cm³, which is 1e-6 kg/mm³."""
+
+    name: str = ""
+    density: Annotated[float, Field(gt=0, le=30)] | None = None
+
+
 class Body(Placed):
     name: Annotated[str, Field(min_length=1)]
     role: Literal["stock", "fixture", "design", "part", "access"]
@@ -762,6 +770,7 @@ class Body(Placed):
     # From which programmed stop (M0, or M1 when it stops) to which the body is there: [0, 1] until the first, [1, null] after.
     present: tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=1)] | None] | None = None
     made_by: dict[str, Any] | None = None  # what a setup screen built it from; nothing else reads it
+    material: Material | None = None
     of: str | None = None  # of a design: the piece of stock that is to become it; without, the only stock on its mount
 
     @model_validator(mode="after")

@@ -6,7 +6,9 @@ result is bit-identical for any number of threads, since no ray belongs to two t
 The kernels that go through tiles in parallel (here, `turning_kernel`, `ring_kernel`) take their arrays one by one: what is
 assigned through a record within a parallel loop is lost without a word (Numba 0.68), and they do little else.
 
-    entry     one motion on one tile; its results (was stock removed, did a test meet stock) stand in arrays of their own
+    entry     one motion on one tile; its results stand in arrays of their own: taken (entries, 4), the length of all rays that it took off
+              and the longest stretch of one of them, mm, and the least and the greatest share of its way at which it passed one
+              that it cut (of a tool upright in the grid, on rays along it); and whether a test met stock
     set       a group of slabs with one purpose: CUT removes stock; the test sets only ask
 """
 
@@ -249,11 +251,30 @@ def _overlaps(lo, hi, base, count, a, b):
 
 
 @njit(cache=True, error_model="numpy")
+def length_met(lo, hi, base, count, a, b):
+    """The length of what [a, b] takes out of a ray's intervals; 0 where that is nothing but float noise."""
+    length = 0.0
+    for i in range(base, base + count):
+        if b > lo[i] + WELD and a < hi[i] - WELD:
+            length += min(b, hi[i]) - max(a, lo[i])
+    return length
+
+
+@njit(cache=True, error_model="numpy")
+def note_taken(taken, length, share):
+    """Note that a ray lost a length at a share of the motion's way; `taken` is the entry's row."""
+    taken[0] += length
+    taken[1] = max(taken[1], length)
+    taken[2] = min(taken[2], max(share, 0.0))
+    taken[3] = max(taken[3], min(share, 1.0))
+
+
+@njit(cache=True, error_model="numpy")
 def _cut_along(
     slabs, begin, end, radius, high_end, x0, y0, z0, dx, dy, dz, first_x, step_x, first_y, step_y, u0, u1, v0, v1,
-    lo, hi, tag_lo, tag_hi, base, capacity, counts, tops, tag, bound,
+    lo, hi, tag_lo, tag_hi, base, capacity, counts, tops, tag, bound, taken,
 ):  # fmt: skip
-    """Cut a convex cutter's sweep out of a tile's Z rays. Returns (something was cut, a ray lacked room).
+    """Cut a convex cutter's sweep out of a tile's Z rays. Returns whether a ray lacked room; `taken` (4,) gets what came off.
 
     u0 … v1 count from the tile's first ray, which stands at (first_x, first_y). Most rays under a cutter have been cut as
     deep before. A bound tells so, worked out for a row at a time without a branch: the lowest height of the tip's way,
@@ -271,7 +292,6 @@ def _cut_along(
     for s in range(begin + 1, end):
         exact = exact and slabs[s, R1] <= slabs[begin, R1]
     top = max(z0, z0 + dz) + high_end
-    cut_any = False
     for v in range(v0, v1):
         y = first_y + v * step_y - y0
         for u in range(u0, u1):
@@ -304,28 +324,28 @@ def _cut_along(
                     met, a, b = along(slabs, s, x0, y0, z0, dx, dy, dz, x, y_at)
                     if met:
                         low, high = min(low, a), max(high, b)
-            if low >= high or not _overlaps(lo, hi, at, count, low, high):
+            length = length_met(lo, hi, at, count, low, high) if low < high else 0.0
+            if length <= 0.0:
                 continue
             count = subtract(lo, hi, tag_lo, tag_hi, at, capacity, count, low, high, tag)
             if count < 0:
-                return cut_any, True
+                return True
             counts[ray] = count
+            note_taken(taken, length, ((x - x0) * dx + (y_at - y0) * dy) * per_way)
             tops[ray] = hi[at + count - 1] if count > 0 else -1e30
-            cut_any = True
-    return cut_any, False
+    return False
 
 
 @njit(cache=True, error_model="numpy")
 def _cut_across(
     slabs, begin, end, w0, l0, z0, dw, dl, dz, first_u, step_u, first_z, step_z, u0, u1, v0, v1,
-    lo, hi, tag_lo, tag_hi, base, capacity, counts, tag,
+    lo, hi, tag_lo, tag_hi, base, capacity, counts, tag, taken,
 ):  # fmt: skip
     """The same for X or Y rays: w runs along the ray, l is the other lateral axis. The bound is the box of the widest
     part of the cutter at the row's height, narrowed by the ray's distance from the way."""
     w_min, w_max = min(w0, w0 + dw), max(w0, w0 + dw)
     l_min, l_max = min(l0, l0 + dl), max(l0, l0 + dl)
     lowest = min(z0, z0 + dz)
-    cut_any = False
     for v in range(v0, v1):
         z = first_z + v * step_z
         widest = radius_below(slabs, begin, end, z - lowest)
@@ -353,14 +373,15 @@ def _cut_across(
                     met, a, b = across(slabs, s, w0, l0, z0, dw, dl, dz, l, z)
                     if met:
                         low, high = min(low, a), max(high, b)
-            if low >= high or not _overlaps(lo, hi, at, count, low, high):
+            length = length_met(lo, hi, at, count, low, high) if low < high else 0.0
+            if length <= 0.0:
                 continue
             count = subtract(lo, hi, tag_lo, tag_hi, at, capacity, count, low, high, tag)
             if count < 0:
-                return cut_any, True
+                return True
             counts[ray] = count
-            cut_any = True
-    return cut_any, False
+            note_taken(taken, length, 0.5)
+    return False
 
 
 @njit(cache=True, error_model="numpy")
@@ -379,7 +400,7 @@ def tile_span(tile, lo, hi, base, capacity, ray_counts, tile_lo, tile_hi):
 @njit(cache=True, error_model="numpy")
 def _cut_tile(
     direction, tile, tiles_u, first, last, entries, starts, deltas, lengths, tools, flags, tags, sets, extents, convex, slabs,
-    origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, removed, met_stock,
+    origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, taken, met_stock,
     result,
 ):  # fmt: skip
     """Carry out the entries first … last on one tile. Returns the entry to resume at (`last` when all are done)."""
@@ -443,21 +464,19 @@ def _cut_tile(
                 first_u = origin[axis_u] + (tile_u0 + 0.5) * step[axis_u]
                 first_v = origin[axis_v] + (tile_v0 + 0.5) * step[axis_v]
                 if direction == 2:
-                    cut_any, full = _cut_along(
+                    full = _cut_along(
                         slabs, begin, end, extents[tool, kind, RADIUS], extents[tool, kind, HIGH], x0, y0, z0, dx, dy, dz,
                         first_u, step[0], first_v, step[1], u0 - tile_u0, u1 - tile_u0, v0 - tile_v0, v1 - tile_v0,
-                        lo, hi, tag_lo, tag_hi, base_of[tile], capacity, tile_counts, tops, tags[motion], bound,
+                        lo, hi, tag_lo, tag_hi, base_of[tile], capacity, tile_counts, tops, tags[motion], bound, taken[entry],
                     )  # fmt: skip
                 else:
                     w0, l0, dw, dl = (x0, y0, dx, dy) if direction == 0 else (y0, x0, dy, dx)
-                    cut_any, full = _cut_across(
+                    full = _cut_across(
                         slabs, begin, end, w0, l0, z0, dw, dl, dz, first_u, step[axis_u], first_v, step[2],
                         u0 - tile_u0, u1 - tile_u0, v0 - tile_v0, v1 - tile_v0, lo, hi, tag_lo, tag_hi, base_of[tile],
-                        capacity, tile_counts, tags[motion],
+                        capacity, tile_counts, tags[motion], taken[entry],
                     )  # fmt: skip
-                if cut_any:
-                    removed[entry] = True
-                    edited = True
+                edited = edited or taken[entry, 0] > 0.0
                 if full:
                     stopped = entry
                     break
@@ -479,14 +498,18 @@ def _cut_tile(
                         continue
                     for s in range(begin, end):
                         met, low, high = meet(direction, slabs, s, x0, y0, z0, dx, dy, dz, u, v)
-                        if not met or not _overlaps(lo, hi, base, count, low, high):
+                        length = length_met(lo, hi, base, count, low, high) if met else 0.0
+                        if length <= 0.0:
                             continue
                         new = subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, low, high, tags[motion])
                         if new < 0:
                             stopped = entry
                             break
                         count = new
-                        removed[entry] = True
+                        share = 0.5
+                        if direction == 2 and (dx != 0.0 or dy != 0.0):
+                            share = ((u - x0) * dx + (v - y0) * dy) / (dx * dx + dy * dy)
+                        note_taken(taken[entry], length, share)
                         edited = True
                     tile_counts[ray] = count
                     tops[ray] = hi[base + count - 1] if count > 0 else -1e30
@@ -510,7 +533,7 @@ def _cut_tile(
 def cut(
     direction, active, resume, tiles_u, tile_begin, entries, starts, deltas, lengths, tools, flags, tags, sets, extents,
     convex, slabs, origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi,
-    removed, met_stock, result,
+    taken, met_stock, result,
 ):  # fmt: skip
     """Carry out every entry of the active tiles; `resume` holds, and gets, the entry each tile goes on from."""
     for k in prange(len(active)):
@@ -518,5 +541,5 @@ def cut(
         resume[k] = _cut_tile(
             direction, tile, tiles_u, resume[k], tile_begin[tile + 1], entries, starts, deltas, lengths, tools, flags,
             tags, sets, extents, convex, slabs, origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts,
-            tile_lo, tile_hi, removed, met_stock, result,
+            tile_lo, tile_hi, taken, met_stock, result,
         )  # fmt: skip

@@ -23,7 +23,8 @@ from .cut_kernel import (
     TILE,
     WELD,
     _axis_place,
-    _overlaps,
+    length_met,
+    note_taken,
     subtract,
     tile_span,
 )
@@ -184,7 +185,7 @@ def _ask(direction, u, v, low, high, lo, hi, base, count, lateral, centre_w, inn
 @njit(cache=True, error_model="numpy")
 def _cut_tile(
     direction, tile, tiles_u, first, last, entries, places, ways, tools, flags, tags, outlines, outline_begin, extents, centre,
-    origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, removed, met_stock, result,
+    origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, taken, met_stock, result,
 ):  # fmt: skip
     """Carry out the entries first … last on one tile. Returns the entry to resume at (`last` when all are done)."""
     axis_u = 1 if direction == 0 else 0
@@ -234,7 +235,8 @@ def _cut_tile(
                     found = across(ring[0], ring[1], lateral, out)
                 for k in range(found):
                     low, high = out[k, 0] + centre_w, out[k, 1] + centre_w
-                    if not _overlaps(lo, hi, base, count, low, high):
+                    length = length_met(lo, hi, base, count, low, high)
+                    if length <= 0.0:
                         continue
                     if (flags[motion] >> TEST) & 1:
                         _ask(
@@ -247,7 +249,7 @@ def _cut_tile(
                             ray_counts[tile, ray] = count  # what was taken off this ray before stays taken
                             return entry
                         count = new
-                        removed[entry] = True
+                        note_taken(taken[entry], length, 0.5)
                         edited = True
                 ray_counts[tile, ray] = count
     if edited:
@@ -258,7 +260,7 @@ def _cut_tile(
 @njit(cache=True, parallel=True)
 def cut_rings(
     direction, active, resume, tiles_u, tile_begin, entries, places, ways, tools, flags, tags, outlines, outline_begin, extents, centre,
-    origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, removed, met_stock,
+    origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, taken, met_stock,
     result,
 ):  # fmt: skip
     """Carry out every entry of the active tiles; `resume` holds, and gets, the entry each tile goes on from.
@@ -271,5 +273,5 @@ def cut_rings(
         resume[k] = _cut_tile(
             direction, tile, tiles_u, resume[k], tile_begin[tile + 1], entries, places, ways, tools, flags, tags, outlines,
             outline_begin, extents, centre, origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo,
-            tile_hi, removed, met_stock, result,
+            tile_hi, taken, met_stock, result,
         )  # fmt: skip

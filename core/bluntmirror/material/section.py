@@ -74,13 +74,13 @@ class Section:
         lattice = family.lattice
         return float(lattice.centres(u)[0]), float(lattice.step[u]), float(self.centre[u]), float(self.centre[w])
 
-    def turn(self, batch: Any, sets: Any, first: int, last: int, removed: NDArray[np.bool_], owing: bool = True) -> int:
+    def turn(self, batch: Any, sets: Any, first: int, last: int, taken: Floats, owing: bool = True) -> int:
         """Carry out the motions first … last of a batch; how far it came: to the first whose test meets stock, or to the end. Without
         `owing` the rays have been cut already, and nothing is asked."""
         while True:
             end, at = turn_lines(
                 first, last, batch.start, batch.delta, batch.tool, batch.flags, batch.tag, sets.outlines, sets.begin, sets.extents,
-                self.z_first, self.z_step, self.radii, *self.rows.arrays, *self.columns.arrays, owing, owing, removed,
+                self.z_first, self.z_step, self.radii, *self.rows.arrays, *self.columns.arrays, owing, owing, taken,
             )  # fmt: skip
             if end == FULL:
                 first = at

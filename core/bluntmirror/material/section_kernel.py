@@ -21,6 +21,7 @@ from ..compiled import njit, prange
 from .cut_kernel import CUT, TILE, WELD, _overlaps, subtract_between, tile_span
 from .ring_kernel import TEST, across, hull_span, ring_at
 
+HAIR_MM3 = 1e-9
 DONE, FULL, MEETS = 0, 1, 2  # what `turn_lines` ends with: all done; a line lacks room; a test meets stock
 
 
@@ -92,6 +93,17 @@ def _meets(there, count, line, low, high):
 
 
 @njit(cache=True, error_model="numpy")
+def _area_met(there, count, line, low, high):
+    """The area of the ring between two radii, as far as a row may have stock there; mm²."""
+    area = 0.0
+    for i in range(count[line]):
+        a, b = max(low, there[line, i, 0]), min(high, there[line, i, 1])
+        if b > a:
+            area += math.pi * (b * b - a * a)
+    return area
+
+
+@njit(cache=True, error_model="numpy")
 def _take(there, count, owed, tags, owed_count, line, low, high, tag, owing):
     """Take an interval off a line. Returns whether there was room; the line is as it was where there was not."""
     if count[line] == there.shape[1] or owed_count[line] == owed.shape[1]:
@@ -149,12 +161,13 @@ def _take(there, count, owed, tags, owed_count, line, low, high, tag, owing):
 def turn_lines(
     first, last, places, ways, tools, flags, tags_of, outlines, outline_begin, extents, z_first, z_step, radii,
     rows, row_count, owed_rows, row_tags, owed_row_count, columns, column_count, owed_columns, column_tags, owed_column_count,
-    owing, asking, removed,
+    owing, asking, taken,
 ):  # fmt: skip
     """Carry out the motions first … last on the lines. Returns (how it ended, the motion it ended at).
 
     places, ways (n, 2): z and r of the tip at the start, and their change; radii (columns,) rising; `owing`: what is taken is owed to
-    the rays; `asking`: tests are asked, and end it where they meet stock; removed (n,) gets what took something off."""
+    the rays; `asking`: tests are asked, and end it where they meet stock; taken (n, 3) gets what each took off, mm³, or, where only a column tells, a
+    hair more than nothing, and over how much of z and of r."""
     span = np.empty(2)
     lines = rows.shape[0]
     for motion in range(first, last):
@@ -169,6 +182,7 @@ def turn_lines(
         v0 = max(0, int(np.ceil((z_low - z_first) / z_step)))
         v1 = min(lines, int(np.floor((z_high - z_first) / z_step)) + 1)
         c0, c1 = np.searchsorted(radii, hole), np.searchsorted(radii, reach, side="right")
+        z_first_cut, z_last_cut, r_first_cut, r_last_cut = 1e30, -1e30, 1e30, -1e30
         for asked in range(2):  # a test asks all lines before any is cut
             if not (tests if asked == 0 else cuts):
                 continue
@@ -179,11 +193,14 @@ def turn_lines(
                     continue
                 if asked == 0:
                     return MEETS, motion
+                area = _area_met(rows, row_count, v, span[0], span[1])
                 if not _take(
                     rows, row_count, owed_rows, row_tags, owed_row_count, v, span[0], span[1], tags_of[motion], owing
                 ):
                     return FULL, motion
-                removed[motion] = True
+                taken[motion, 0] += area * z_step
+                z_first_cut, z_last_cut = min(z_first_cut, z_first + v * z_step), max(z_last_cut, z_first + v * z_step)
+                taken[motion, 1] = max(taken[motion, 1], z_last_cut - z_first_cut + z_step)
             for c in range(c0, c1):
                 if column_count[c] == 0:
                     continue
@@ -204,7 +221,9 @@ def turn_lines(
                         tags_of[motion], owing,
                     ):  # fmt: skip
                         return FULL, motion
-                    removed[motion] = True
+                    taken[motion, 0] = max(taken[motion, 0], HAIR_MM3)
+                    r_first_cut, r_last_cut = min(r_first_cut, radii[c]), max(r_last_cut, radii[c])
+                    taken[motion, 2] = max(taken[motion, 2], r_last_cut - r_first_cut)
     return DONE, last
 
 

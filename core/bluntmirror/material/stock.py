@@ -393,11 +393,25 @@ class RingSets:
 
 @dataclass
 class BatchResult:
-    """Per motion of a batch: was stock removed; per test kind the depth and the place of first touch."""
+    """Per motion of a batch: what it took off, and how long a stretch along the tool at most (of a tool upright in the grid); per test
+    kind the depth and the place of first touch."""
 
-    removed: NDArray[np.bool_]
+    taken: Floats  # (n,) mm³, the mean of what the three families tell; more than 0 wherever anything was cut
+    stretch: Floats  # (n,) mm; 0 where no ray runs along the tool
+    engaged: Floats  # (n,) the share of its way over which it cut, 1 where that is not known
     depth: Floats  # (n, SETS), 0 where nothing was met
     place: Floats  # (n, SETS, 3)
+
+    @property
+    def removed(self) -> NDArray[np.bool_]:
+        return self.taken > 0.0
+
+    def only(self, rows: NDArray[Any]) -> BatchResult:
+        return BatchResult(self.taken[rows], self.stretch[rows], self.engaged[rows], self.depth[rows], self.place[rows])
+
+    @staticmethod
+    def nothing(n: int) -> BatchResult:
+        return BatchResult(np.zeros(n), np.zeros(n), np.ones(n), np.zeros((n, SETS)), np.zeros((n, SETS, 3)))
 
 
 class Stock:
@@ -461,6 +475,19 @@ class Stock:
         self._section = None
         return answer
 
+    def _note_engaged(self, batch: Batch, tools: Any, entries: Ints, taken: Floats, answer: BatchResult) -> None:
+        """Over which share of its way each motion cut: between the first and the last ray that it took something off, but at least
+        over half its diameter; down its own axis, over what it took off in length."""
+        n = len(batch.start)
+        first, last = np.ones(n), np.zeros(n)
+        np.minimum.at(first, entries, taken[:, 2])
+        np.maximum.at(last, entries, taken[:, 3])
+        across, along = np.linalg.norm(batch.delta[:, :2], axis=1), np.abs(batch.delta[:, 2])
+        radius = tools.extents[batch.tool, CUT, 0]
+        share = np.maximum(last - first, np.minimum(radius / np.maximum(across, 1e-9), 1.0))
+        plunged = np.minimum(answer.stretch / np.maximum(along, 1e-9), 1.0)
+        answer.engaged = np.where(answer.stretch > 0.0, np.where(across > 0.0, share, plunged), 1.0)
+
     def _turn(self, batch: RingBatch, tools: RingSets) -> BatchResult:
         """What only asks goes before what cuts in the same motion; all of it is told as that motion's."""
         of = [tools.of_tool[int(tool)] for tool in batch.tool]
@@ -470,15 +497,17 @@ class Stock:
         flags = np.where(kind == CUT, batch.flags[rows], 1 << TEST_CUT)
         single = RingBatch(batch.start[rows], batch.delta[rows], outline, flags, batch.tag[rows], batch.centre)
         answer = self._turn_section(single, tools)
-        n = len(batch.start)
-        removed, depth, place = np.zeros(n, np.bool_), np.zeros((n, SETS)), np.zeros((n, SETS, 3))
-        removed[rows[answer.removed]] = True
+        told_of = BatchResult.nothing(len(batch.start))
+        np.add.at(told_of.taken, rows, answer.taken)
+        of_cut = np.flatnonzero(kind == CUT)
+        told_of.engaged[rows[of_cut]] = answer.engaged[of_cut]
+        depth, place = told_of.depth, told_of.place
         for k in np.flatnonzero(answer.depth[:, TEST_CUT] > 0):
             row, told = rows[k], TEST_CUT if kind[k] == CUT else kind[k]
             if answer.depth[k, TEST_CUT] > depth[row, told]:
                 depth[row, told] = answer.depth[k, TEST_CUT]
                 place[row, told] = answer.place[k, TEST_CUT]
-        return BatchResult(removed, depth, place)
+        return told_of
 
     def _turn_section(self, batch: RingBatch, tools: RingSets) -> BatchResult:
         """Single outlines in the section; only what a test meets is asked of the rays, too."""
@@ -486,19 +515,26 @@ class Stock:
         if self._section is None or (self._section.centre != batch.centre).any():
             self._section = Section(self.rays, batch.centre)
         section = self._section
-        answer = BatchResult(np.zeros(n, np.bool_), np.zeros((n, SETS)), np.zeros((n, SETS, 3)))
+        answer = BatchResult.nothing(n)
         at = 0
-        while (at := section.turn(batch, tools, at, n, answer.removed)) < n:
+        taken = np.zeros((n, 3))
+        while (at := section.turn(batch, tools, at, n, taken)) < n:
             self._settle(section)
             one = slice(at, at + 1)
             alone = RingBatch(
                 batch.start[one], batch.delta[one], batch.tool[one], batch.flags[one], batch.tag[one], batch.centre
             )
             asked = self._cut(alone, tools)
-            section.turn(batch, tools, at, at + 1, np.zeros(n, np.bool_), owing=False)
-            answer.removed[at], answer.depth[at], answer.place[at] = asked.removed[0], asked.depth[0], asked.place[0]
+            section.turn(batch, tools, at, at + 1, np.zeros((n, 3)), owing=False)
+            taken[at, 0], answer.depth[at], answer.place[at] = asked.taken[0], asked.depth[0], asked.place[0]
             at += 1
         self._settle(section)
+        answer.taken = taken[:, 0].copy()
+        # Over which share of its z, or of its r, a pass met stock, as the one or the other tells more.
+        with np.errstate(divide="ignore", invalid="ignore"):
+            shares = np.where(taken[:, 1:] > 0.0, taken[:, 1:] / np.abs(batch.delta), 1.0)
+        along = np.abs(batch.delta[:, 0]) >= np.abs(batch.delta[:, 1])
+        answer.engaged = np.minimum(np.where(along, shares[:, 0], shares[:, 1]), 1.0)
         return answer
 
     def _settle(self, section: Section) -> None:
@@ -512,22 +548,21 @@ class Stock:
     def _cut(self, batch: Batch | RingBatch, tools: ToolSets | RingSets) -> BatchResult:
         share_out_singly()
         n = len(batch.start)
-        removed = np.zeros(n, np.bool_)
+        answer = BatchResult.nothing(n)
         shift = np.zeros((n, SETS, 6))
         first = np.full((n, SETS), np.inf)
-        place = np.zeros((n, SETS, 3))
         lengths = np.linalg.norm(batch.delta, axis=1)
         for rays in self.rays:
-            self._cut_direction(rays, batch, tools, lengths, removed, shift, first, place)
+            self._cut_direction(rays, batch, tools, lengths, answer, shift, first)
         # The shortest way out over the six directions; a direction whose rays all missed says nothing.
         depth = np.where(shift > 0, shift, np.inf).min(axis=2)
         # The tests ask with slabs shrunk by a hair; the true body stands that much deeper.
-        depth = np.where(np.isfinite(depth), depth + CONTACT_DEPTH_MM, 0.0)
-        return BatchResult(removed, depth, place)
+        answer.depth = np.where(np.isfinite(depth), depth + CONTACT_DEPTH_MM, 0.0)
+        return answer
 
     def _cut_direction(
-        self, rays: Rays, batch: Batch | RingBatch, tools: ToolSets | RingSets, lengths: Floats, removed: NDArray[np.bool_], shift: Floats,
-        first: Floats, place: Floats,
+        self, rays: Rays, batch: Batch | RingBatch, tools: ToolSets | RingSets, lengths: Floats, answer: BatchResult, shift: Floats,
+        first: Floats,
     ) -> None:  # fmt: skip
         lattice, direction = self.lattice, rays.direction
         grid = (lattice.origin, lattice.step, lattice.counts, rays.tiles_u, rays.tile_lo, rays.tile_hi)
@@ -566,7 +601,8 @@ class Stock:
                     tools.convex, tools.slabs)  # fmt: skip
         if not len(entries):
             return
-        entry_removed = np.zeros(len(entries), np.bool_)
+        taken = np.zeros((len(entries), 4))
+        taken[:, 2] = 1.0
         result = np.zeros((len(entries), SETS, FIELDS))
         met_stock = np.zeros(len(entries), np.bool_)
         busy = np.diff(tile_begin)
@@ -578,12 +614,17 @@ class Stock:
             kernel(
                 direction, active, resume, rays.tiles_u, tile_begin, entries, *plan[1:], lattice.origin, lattice.step,
                 lattice.counts, rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, rays.base, rays.capacity, rays.count,
-                rays.tile_lo, rays.tile_hi, entry_removed, met_stock, result,
+                rays.tile_lo, rays.tile_hi, taken, met_stock, result,
             )  # fmt: skip
             full = resume < tile_begin[active + 1]
             active, resume = active[full], resume[full]
             rays.widen(active)
-        np.logical_or.at(removed, entries[entry_removed], True)
+        a, b, _ = AXES_OF[direction]
+        n = len(batch.start)
+        answer.taken += np.bincount(entries, taken[:, 0], n) * float(lattice.step[a] * lattice.step[b]) / len(self.rays)
+        if direction == 2 and type(batch) is Batch:
+            np.maximum.at(answer.stretch, entries, taken[:, 1])
+            self._note_engaged(batch, tools, entries, taken, answer)
         if not met_stock.any():
             return
         for kind in TEST_KINDS:
@@ -596,4 +637,4 @@ class Stock:
             for motion, way, spot in zip(motions, result[hit, kind, FIRST], result[hit, kind, 3:6], strict=True):
                 if way < first[motion, kind]:
                     first[motion, kind] = way
-                    place[motion, kind] = spot
+                    answer.place[motion, kind] = spot

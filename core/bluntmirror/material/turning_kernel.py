@@ -25,8 +25,10 @@ from .cut_kernel import (
     WELD,
     _axis_place,
     _overlaps,
+    length_met,
     note_first,
     note_shift,
+    note_taken,
     subtract,
     tile_span,
 )
@@ -281,7 +283,7 @@ def _along_itself(ways, axes, turns, motion):
 @njit(cache=True, error_model="numpy")
 def _cut_tile(
     direction, tile, tiles_u, first, last, entries, tips, ways, axes, turns, steps, tools, flags, tags, sets, convex, slabs, origin,
-    step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, removed, met_stock, result,
+    step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi, taken, met_stock, result,
 ):  # fmt: skip
     """Carry out the entries first … last on one tile. Returns the entry to resume at (`last` when all are done)."""
     axis_u = 1 if direction == 0 else 0
@@ -432,7 +434,8 @@ def _cut_tile(
                                     slabs, s, tips, ways, axes, turns, motion, steps[motion], u, v, direction,
                                     lo[base] if kind == CUT else -np.inf, hi[base + count - 1] if kind == CUT else np.inf,
                                 )  # fmt: skip
-                        if not met or not _overlaps(lo, hi, base, count, low, high):
+                        length = length_met(lo, hi, base, count, low, high) if met else 0.0
+                        if length <= 0.0:
                             continue
                         if kind != CUT:
                             _note(
@@ -446,7 +449,7 @@ def _cut_tile(
                                 tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)
                             return entry
                         ray_counts[tile, ray] = new
-                        removed[entry] = True
+                        note_taken(taken[entry], length, 0.5)
                         edited = True
     if edited:
         tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)
@@ -457,7 +460,7 @@ def _cut_tile(
 def cut_turned(
     direction, active, resume, tiles_u, tile_begin, entries, tips, ways, axes, turns, steps, tools, flags, tags, sets,
     convex, slabs, origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of, ray_counts, tile_lo, tile_hi,
-    removed, met_stock, result,
+    taken, met_stock, result,
 ):  # fmt: skip
     """Carry out every entry of the active tiles; `resume` holds, and gets, the entry each tile goes on from.
 
@@ -469,7 +472,7 @@ def cut_turned(
         resume[k] = _cut_tile(
             direction, tile, tiles_u, resume[k], tile_begin[tile + 1], entries, tips, ways, axes, turns, steps, tools,
             flags, tags, sets, convex, slabs, origin, step, counts, lo, hi, tag_lo, tag_hi, base_of, capacity_of,
-            ray_counts, tile_lo, tile_hi, removed, met_stock, result,
+            ray_counts, tile_lo, tile_hi, taken, met_stock, result,
         )  # fmt: skip
 
 

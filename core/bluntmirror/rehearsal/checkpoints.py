@@ -24,7 +24,7 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-FORMAT = 3  # of what is kept; another one makes other keys
+FORMAT = 4  # of what is kept; another one makes other keys
 MOST = 8  # checkpoints of a stock in one run
 LEAST_STEP = 256  # pieces between two
 

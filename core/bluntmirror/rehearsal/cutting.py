@@ -21,13 +21,13 @@ from ..machine.placement import Placement
 from ..machine.screws import Screws, between
 from ..material.film import Film
 from ..material.sharp import sharp_mesh
-from ..material.stock import Batch, BatchResult, RingBatch, RingSets, Stock, TooFine, ToolSets
+from ..material.stock import Batch, RingBatch, RingSets, Stock, TooFine, ToolSets
 from ..program.motions import RAPID
 from .checkpoints import Store
 from .comparing import check_part
 from .entering import Entering, Watch
 from .grid import directions, grid_frame, reach_needed
-from .result import CutStock, Rehearsal
+from .result import CutStock, Rehearsal, Work
 from .resuming import Hits, checkpoint_keys, go_on, keep
 from .rings import OFF_PLANE_MM
 from .scene import hangs_on_spindle, spindle_of
@@ -82,13 +82,13 @@ class Cutting:
         self.film = Film(self.stock, result.filmed)
         self.film.shoot(0.0)
         self.before = self.stock.volume
-        self.removed = np.zeros(len(result.reel.motions), np.bool_)
+        self.work = Work.none(len(result.reel.motions))
         self.hits: Hits = []
         self.machine_from_work = Stands(result.values, partial(self.placement.pose, chain))
         self.watch = Watch(result, name, self.stock, self.mesh, self.frame, self._spindle(), entering, self.machine_from_work,
                            self._other_stock)  # fmt: skip
         self.keys = checkpoint_keys(result, name, self.mesh, tags, self.frame, self.segments, entering) if store else {}
-        self.at = go_on(store, self.keys, self.stock, self.film, self.removed, self.hits, self.watch)
+        self.at = go_on(store, self.keys, self.stock, self.film, self.work, self.hits, self.watch)
         if self.at:
             result.resumed[name] = int(self.segments.motion[self.at - 1])
         self.due = [place for place in self.keys if place > self.at]
@@ -104,6 +104,11 @@ class Cutting:
         self.designs: list[tuple[str, Mesh]] | None = (
             None  # of a piece that is held: what it is to become; None: as the mounts say
         )
+
+    @property
+    def removed(self) -> np.ndarray:
+        """Which motions took stock off, (motions,)."""
+        return self.work.removed
 
     def _moments(self) -> np.ndarray:
         """The pieces that begin a motion which a finding is of, as far as it is known before anything is cut: there the film has the stock
@@ -195,7 +200,7 @@ class Cutting:
         made.name, made.stock, made.begun_at = name, stock, time
         made.film = Film(stock, self.result.filmed)
         made.film.shoot(time)
-        made.removed, made.hits = np.zeros_like(self.removed), []
+        made.work, made.hits = Work.none(len(self.removed)), []
         made.spans = [(time, self.placement)]
         made.before, made._mesh, made.keys, made.due, made.store = stock.volume, None, {}, [], None
         made.watch = self.watch.for_piece(name, stock, segment)
@@ -240,7 +245,7 @@ class Cutting:
                 self._take(np.arange(rows.start, rows.stop), *segments.batch(rows))
             self.at = rows.stop
             if self.store and self.due and self.at >= self.due[0]:
-                made = self.removed[: int(segments.motion[self.at - 1]) + 1]
+                made = self.work.upto(int(segments.motion[self.at - 1]) + 1)
                 due = self.due.pop(0)
                 if self.at == due:
                     keep(self.store, self.keys[due], self.stock, self.film, made, self.hits, watch)
@@ -256,11 +261,13 @@ class Cutting:
             self.watch.ask_part(segment, begin, end, steps)
             at, first, last = self.segments.within(rows, begin, end)
             if len(at) and self.whole:
-                self._take(at, *self.segments.batch(at, first, last))
+                self._take(at, *self.segments.batch(at, first, last), last - first)
         self.watch.done(segment)
 
-    def _take(self, rows: np.ndarray, batch: Batch | RingBatch, counted_in: ToolSets | RingSets) -> None:
-        """Carry out pieces (or parts of them) on the stock, and keep what came of it."""
+    def _take(
+        self, rows: np.ndarray, batch: Batch | RingBatch, counted_in: ToolSets | RingSets, part: Floats | None = None
+    ) -> None:
+        """Carry out pieces (or such a part of each) on the stock, and keep what came of it."""
         segments = self.segments
         try:
             answer = self.stock.cut(batch, counted_in)
@@ -271,12 +278,18 @@ class Cutting:
             return
         if answer.removed.any():
             self.watch.cut()
-            self.removed[np.unique(batch.tag[answer.removed])] = True
+            cut = np.flatnonzero(answer.removed)
+            share = answer.engaged[cut]
+            across = np.linalg.norm(batch.delta[cut, :2], axis=1) if type(batch) is Batch else 0.0
+            seconds = segments.time[rows[cut]] - segments.t0[rows[cut]]
+            if part is not None:
+                seconds = seconds * part[cut]
+            self.work.add(batch.tag[cut], answer.taken[cut], answer.stretch[cut], share * seconds, share * across)
             low, high = segments.box(rows, answer.removed)
             self.film.shoot(float(segments.time[rows[-1]]), low, high)
         met = np.flatnonzero((answer.depth > 0).any(axis=1))
         if len(met):
-            self.hits.append((rows[met], BatchResult(answer.removed[met], answer.depth[met], answer.place[met])))
+            self.hits.append((rows[met], answer.only(met)))
 
     def finished(self) -> CutStock:
         """Cut to the end, report what was met, and compare with the design."""
@@ -294,7 +307,7 @@ class Cutting:
         duration = reel.end_time - reel.begin_time
         used = {int(t) for t in np.unique(reel.motions.tool) if t}
         cut = CutStock(
-            name, self.frame, self.stock, self.film, self.before, after, self.removed,
+            name, self.frame, self.stock, self.film, self.before, after, self.work,
             {t: float(duration[cutting & (reel.motions.tool == t)].sum()) for t in used},
             {t: float(reel.length[cutting & (reel.motions.tool == t)].sum() / 1000.0) for t in used},
             reach_needed(result, self.mesh, segments, self.removed), self.machine_from_work, spans=self.spans,

@@ -16,6 +16,7 @@ from . import travel
 from .access import check_access
 from .checkpoints import Store
 from .cutting import Cutting
+from .engagement import check_removal, engagements
 from .entering import find_entering
 from .grips import Events
 from .result import Rehearsal, Timed
@@ -108,6 +109,8 @@ def replay(
     if not job.file.switches.dry_run and not grips:
         _cut_all(result, follower, tell, store)
     _leave_out_foretold(docket, bool(result.stocks))
+    result.engagements = engagements(result)
+    check_removal(result)
     if job.file.measures:
         from .measuring import measure_parts
 

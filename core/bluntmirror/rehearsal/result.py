@@ -85,6 +85,55 @@ class PartCheck:
     spots: list[Spot] = field(default_factory=list)
 
 
+@dataclass(frozen=True)
+class Peak:
+    """A greatest value, and the motion that it was met at (−1: there is none)."""
+
+    value: float = 0.0
+    motion: int = -1
+
+
+@dataclass(frozen=True)
+class Engagement:
+    """How hard a tool had to work, as `engagement` says; mm, mm³."""
+
+    taken: float = 0.0
+    rate: Peak = Peak()  # mm³/min
+    depth: Peak = Peak()
+    width: Peak = Peak()
+    chip: Peak = Peak()
+
+
+@dataclass
+class Work:
+    """What every motion (n,) took off a stock: mm³, the longest stretch along the tool, mm (0 where that is not known), and the time, s,
+    and the way across the tool's axis, mm, over which it cut (the way only of tools upright in the grid)."""
+
+    taken: Floats
+    stretch: Floats
+    seconds: Floats
+    across: Floats
+
+    COLUMNS = ("taken", "stretch", "seconds", "across")
+
+    @staticmethod
+    def none(n: int) -> Work:
+        return Work(*(np.zeros(n) for _ in Work.COLUMNS))
+
+    @property
+    def removed(self) -> np.ndarray:
+        return self.taken > 0.0
+
+    def add(self, motion: np.ndarray, taken: Floats, stretch: Floats, seconds: Floats, across: Floats) -> None:
+        """What pieces of motions took off, besides what is there."""
+        for column, values in ((self.taken, taken), (self.seconds, seconds), (self.across, across)):
+            np.add.at(column, motion, values)
+        np.maximum.at(self.stretch, motion, stretch)
+
+    def upto(self, motion: int) -> Work:
+        return Work(*(getattr(self, name)[:motion] for name in self.COLUMNS))
+
+
 @dataclass
 class CutStock:
     """What became of one stock body; `frame` takes the grid's frame to that of the mount."""
@@ -95,7 +144,7 @@ class CutStock:
     film: Film
     volume_before: float
     volume_after: float
-    removed: np.ndarray  # (motions,) bool
+    work: Work
     seconds_in_cut: dict[int, float]
     metres_in_cut: dict[int, float]
     reach_needed: dict[int, float]  # mm, of rotating tools: with so much out of the holder it stays above the blank
@@ -228,4 +277,5 @@ class Rehearsal(Timed):
     )  # grip, piece, begin and end (s; null: to the end) of every hold
     timing: Timing | None = None  # of several channels: what another timing could make touch
     measured: list[Taken] = field(default_factory=list)
+    engagements: dict[int, Engagement] = field(default_factory=dict)  # by tool, of those that cut
     resumed: dict[str, int] = field(default_factory=dict)  # stock → the last motion that a checkpoint had cut already

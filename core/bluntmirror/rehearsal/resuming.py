@@ -11,9 +11,10 @@ from ..material.film import BrickVersion, Film
 from ..material.stock import BatchResult, Stock
 from .checkpoints import Arrays, Digest, Store, keys_at, packed, places, unpacked
 from .entering import Entering, Hit, Watch
-from .result import Rehearsal
+from .result import Rehearsal, Work
 from .segments import Segments
 
+HIT_COLUMNS = ("taken", "stretch", "engaged", "depth", "place")
 Hits = list[tuple[np.ndarray, BatchResult]]
 
 
@@ -54,9 +55,9 @@ def checkpoint_keys(
     return keys_at(digest, places(len(segments.motion)), chunk)
 
 
-def keep(store: Store, key: str, stock: Stock, film: Film, removed: np.ndarray, hits: Hits, watch: Watch) -> None:
+def keep(store: Store, key: str, stock: Stock, film: Film, work: Work, hits: Hits, watch: Watch) -> None:
     """Put everything as it stands into the store: plain arrays, nothing that could run."""
-    state: Arrays = {"removed": removed, "asked": np.array([watch.asked])}
+    state: Arrays = {**{f"work/{name}": getattr(work, name) for name in Work.COLUMNS}, "asked": np.array([watch.asked])}
     for i, rays in enumerate(stock.rays):
         state |= {f"rays{i}/{name}": getattr(rays, name) for name in rays.ARRAYS} | {
             f"rays{i}/used": np.array([rays.used])
@@ -71,7 +72,7 @@ def keep(store: Store, key: str, stock: Stock, film: Film, removed: np.ndarray, 
         state[f"film/{name}"] = np.array(list(table), np.int64)
         state[f"film/{name}/of"] = np.array(list(table.values()), np.uint64)
     state["hits/row"] = np.concatenate([np.zeros(0, np.int64), *(rows for rows, _ in hits)])
-    for name in ("removed", "depth", "place"):
+    for name in HIT_COLUMNS:
         parts = [getattr(answer, name) for _, answer in hits]
         if parts:
             state[f"hits/{name}"] = np.concatenate(parts)
@@ -82,7 +83,7 @@ def keep(store: Store, key: str, stock: Stock, film: Film, removed: np.ndarray, 
 
 
 def go_on(
-    store: Store | None, keys: dict[int, str], stock: Stock, film: Film, removed: np.ndarray, hits: Hits, watch: Watch
+    store: Store | None, keys: dict[int, str], stock: Stock, film: Film, work: Work, hits: Hits, watch: Watch
 ) -> int:
     """Bring everything to where it stood at the last checkpoint that the store has and that can be read; how many pieces
     that is."""
@@ -94,14 +95,14 @@ def go_on(
         if state is None:
             continue
         try:
-            _take(state, stock, film, removed, hits, watch)
+            _take(state, stock, film, work, hits, watch)
         except (KeyError, ValueError, IndexError):  # not what this code keeps: worked out anew
             continue
         return place
     return 0
 
 
-def _take(state: Arrays, stock: Stock, film: Film, removed: np.ndarray, hits: Hits, watch: Watch) -> None:
+def _take(state: Arrays, stock: Stock, film: Film, work: Work, hits: Hits, watch: Watch) -> None:
     pools = [
         {name: state[f"rays{i}/{name}"].copy() for name in rays.ARRAYS} | {"used": int(state[f"rays{i}/used"][0])}
         for i, rays in enumerate(stock.rays)
@@ -119,14 +120,15 @@ def _take(state: Arrays, stock: Stock, film: Film, removed: np.ndarray, hits: Hi
         for name in ("last", "looks")
     )
     row = state["hits/row"]
-    answer = BatchResult(state["hits/removed"], state["hits/depth"], state["hits/place"]) if len(row) else None
+    answer = BatchResult(*(state[f"hits/{name}"] for name in HIT_COLUMNS)) if len(row) else None
     flat = {name: state[f"watch/{name}"] for name in ("found", "near")}
     for rays, pool in zip(stock.rays, pools, strict=True):
         for name, values in pool.items():
             setattr(rays, name, values)
         rays.free = {}
     film.state = versions, last, looks
-    removed[: len(state["removed"])] = state["removed"]
+    for name in Work.COLUMNS:
+        getattr(work, name)[: len(state[f"work/{name}"])] = state[f"work/{name}"]
     if answer is not None:
         hits.append((row, answer))
     found: dict[int, list[Hit]] = {}

@@ -135,7 +135,7 @@ def _left_of(result: Rehearsal, body: Body, step: str) -> tuple[Mesh, CutBefore]
     """What is left of a stock, in the frame of its body, and who cut its faces; the stock as it came where it was not cut at all."""
     back = inverse(frame(body.at, body.turn))
     cut = next((cut for cut in result.stocks if cut.name == body.name), None)
-    if cut is None or not cut.removed.any():
+    if cut is None or not cut.work.removed.any():
         mesh = joined(result.job.body_meshes[body.name])
         return mesh.moved(back), cut.before if cut and cut.before else CutBefore.none(mesh)
     mesh, tags = cut.final_surface()

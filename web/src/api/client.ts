@@ -63,7 +63,7 @@ export interface ToolData {
   length: number;
   cutter: { type: string; diameter?: number; flutes?: number; [more: string]: unknown };
   registers?: Record<string, number>;
-  limits?: { surface_speed?: [number, number] | null; feed_per_tooth?: [number, number] | null };
+  limits?: { surface_speed?: [number, number] | null; feed_per_tooth?: [number, number] | null; removal_rate?: number | null };
   [more: string]: unknown;
 }
 

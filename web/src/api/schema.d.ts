@@ -1558,6 +1558,20 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * Most
+         * @description A greatest value, and where it was met.
+         */
+        Most: {
+            /** Most */
+            most: number;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Motion */
+            motion: number;
+        };
         /** PairMargin */
         PairMargin: {
             /** Bodies */
@@ -1689,6 +1703,15 @@ export interface components {
             gouge_max: number | null;
             /** Excess Max */
             excess_max: number | null;
+            /** Material */
+            material?: string | null;
+            /**
+             * Mass Before
+             * @description kg, where the job gives a density
+             */
+            mass_before?: number | null;
+            /** Mass After */
+            mass_after?: number | null;
             /** Held By */
             held_by?: string[] | null;
             /** Mount */
@@ -1754,6 +1777,19 @@ export interface components {
             metres_in_cut: number;
             /** Reach Needed */
             reach_needed?: number | null;
+            /**
+             * Removed
+             * @description mm³; this and what follows of a tool that cuts at feed
+             */
+            removed?: number | null;
+            /** @description cm³/min, over half a second of cutting or a whole motion */
+            removal_rate?: components["schemas"]["Most"] | null;
+            /** @description mm along the tool; null where it never stands along the grid */
+            depth_of_cut?: components["schemas"]["Most"] | null;
+            /** @description mm across its way: what it takes off over that depth */
+            width_of_cut?: components["schemas"]["Most"] | null;
+            /** @description mm: the thickest chip at that width */
+            chip?: components["schemas"]["Most"] | null;
         };
         /** TriageOut */
         TriageOut: {

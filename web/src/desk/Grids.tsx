@@ -55,6 +55,7 @@ const TOOL_COLUMNS: Column[] = [
   { key: "D", label: "D", kind: "number" },
   { key: "surface", label: "m/min", kind: "number" },
   { key: "tooth", label: "mm/tooth", kind: "number" },
+  { key: "rate", label: "cm³/min", kind: "number" },
 ];
 
 function ToolGrid({ tools, checked, chosen, onTools }: Props) {
@@ -65,12 +66,14 @@ function ToolGrid({ tools, checked, chosen, onTools }: Props) {
       number: String(tool.number), name: tool.name ?? "", diameter: shown(tool.cutter.diameter), length: shown(tool.length),
       H: shown(tool.registers?.H ?? tool.length), D: shown(tool.registers?.D ?? (tool.cutter.diameter ? tool.cutter.diameter / 2 : null)),
       surface: shown(tool.limits?.surface_speed?.[1]), tooth: shown(tool.limits?.feed_per_tooth?.[1]),
+      rate: shown(tool.limits?.removal_rate),
     },
   })); // prettier-ignore
   const changed = (tool: ToolData, key: string, value: string): ToolData => {
     const number = numberOf(value);
     if (key === "name") return { ...tool, name: value };
     if (key === "length") return number ? { ...tool, length: number } : tool;
+    if (key === "rate") return { ...tool, limits: { ...tool.limits, removal_rate: number || null } };
     if (key === "surface" || key === "tooth") {
       const name = key === "surface" ? "surface_speed" : "feed_per_tooth";
       const least = tool.limits?.[name]?.[0] ?? 0;
@@ -86,7 +89,7 @@ function ToolGrid({ tools, checked, chosen, onTools }: Props) {
       {checked && checked.lacking.length > 0 && (
         <p className="failure padded">The program needs {checked.lacking.map((n) => `T${n}`).join(", ")}, which the table lacks.</p>
       )}
-      <p className="quiet padded">m/min and mm/tooth: the most that the tool may be asked for.</p>
+      <p className="quiet padded">m/min, mm/tooth and cm³/min: the most that the tool may be asked for.</p>
       {checked && checked.unused.length > 0 && <p className="quiet padded">Not used: {checked.unused.map((n) => `T${n}`).join(", ")}.</p>}
       <Grid
         name="tools"

@@ -51,6 +51,7 @@ export function ToolList({ rehearsal, replay, onMotion }: Props) {
                   )}
                 </span>
               </button>
+              {use && <Work use={use} onMotion={onMotion} />}
             </li>
           );
         })}
@@ -59,6 +60,29 @@ export function ToolList({ rehearsal, replay, onMotion }: Props) {
     </div>
   );
 }
+
+type Use = NonNullable<RehearsalFull["result"]>["tools"][number];
+
+/** What a tool took off and where it had to work hardest: each figure goes to its moment. */
+function Work({ use, onMotion }: { use: Use; onMotion: (motion: number) => void }) {
+  if (use.removed == null) return null;
+  const figures = [
+    { of: use.removal_rate, digits: 1, unit: "cm³/min", what: "The most it takes off in a minute" },
+    { of: use.depth_of_cut, digits: 2, unit: "deep", what: "The deepest cut along the tool, mm" },
+    { of: use.width_of_cut, digits: 2, unit: "wide", what: "The widest cut across its way, mm" },
+    { of: use.chip, digits: 3, unit: "chip", what: "The thickest chip at that width, mm" },
+  ];
+  return (
+    <div className="tool-work">
+      <span className="quiet">{(use.removed / 1000).toFixed(2)} cm³ off, at most</span>
+      {figures.map(({ of, digits, unit, what }) => of && (
+        <button key={unit} className="figure" title={`${what}: ${of.program} line ${of.line}`} onClick={() => onMotion(of.motion)}>
+          <b>{of.most.toFixed(digits)}</b> {unit}
+        </button>
+      ))}
+    </div>
+  );
+} // prettier-ignore
 
 /** A tool drawn to scale from its outline: radii and heights from the tip. */
 function Outline({ tool }: { tool: Replay["description"]["tools"][number] | undefined }) {

@@ -144,6 +144,18 @@ describe("margins, tools and the part", () => {
     expect(screen.getByText(/reach 50, 31.2 needed at most/)).toBeTruthy();
     expect(screen.getByText("0:06.0, in cut 0:03.5 over 0.04 m")).toBeTruthy();
     expect(screen.getByText("Never called: T9 groove")).toBeTruthy();
+    expect(screen.queryByText(/cm³ off/)).toBeNull();
+  });
+
+  it("tell what a tool took off, each greatest figure going to its moment", async () => {
+    const onMotion = vi.fn();
+    const at = (most: number, motion: number) => ({ most, program: "O1.nc", line: 40 + motion, motion });
+    const use = { number: 3, time_in_cut: 3.5, metres_in_cut: 0.04, removed: 16500, removal_rate: at(25.773, 4), depth_of_cut: at(1, 5), width_of_cut: null, chip: at(0.0749, 6) };
+    const { user } = shown(<ToolList rehearsal={rehearsalOf([], { tools: [use] })} replay={REPLAY} onMotion={onMotion} />);
+    expect(screen.getByText("16.50 cm³ off, at most")).toBeTruthy();
+    expect(screen.getAllByTitle(/^The .* line/).map((figure) => figure.textContent)).toEqual(["25.8 cm³/min", "1.00 deep", "0.075 chip"]);
+    await user.click(screen.getByTitle("The thickest chip at that width, mm: O1.nc line 46"));
+    expect(onMotion).toHaveBeenCalledWith(6);
   });
 
   it("put the worst place of the part first, with what made it", () => {
