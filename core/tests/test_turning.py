@@ -20,22 +20,26 @@ from bluntmirror.geometry.hull import extremes, is_convex, outline
 from bluntmirror.geometry.mesh import Mesh
 from bluntmirror.job.models import MachineFile, ToolEntry
 from bluntmirror.machine import Chain
-from bluntmirror.material.cut_kernel import CUT
+from bluntmirror.material.cut_kernel import CUT, _axis_place
 from bluntmirror.material.pose_kernel import pose_meet
 from bluntmirror.material.stock import Batch, Stock, ToolSets, TurnedBatch
 from bluntmirror.material.turned_sweep_kernel import (
     CUSP_MM,
     MOST_POSES,
     ball_swept,
+    corner_idle,
+    corner_near,
     corner_poses,
+    corner_stands,
     corner_swept,
+    shaft_swept,
     swept_meet,
 )
 from bluntmirror.rehearsal import rehearse
 from bluntmirror.timeline.reel import Knots
 from bluntmirror.timeline.steps import Standing, Steps
 from bluntmirror.tools import build_assembly
-from bluntmirror.tools.slabs import H0, H1, HC, KIND, R0, R1, RC, RO, WHOLE, facetted, rounded
+from bluntmirror.tools.slabs import H0, H1, HC, KIND, LINE, R0, R1, RC, RO, WHOLE, facetted, rounded
 
 from .machines import MACHINES, TOOLS, job_on, quill_in_a_tilting_head
 from .test_machine import WithFolder
@@ -306,8 +310,13 @@ def swept_by(
         ends = [(axis[0] + t * turn[0]) / np.linalg.norm(axis[0] + t * turn[0]) for t in (0, 1)]
         middle = tip[0] + slab[0, HC] * ends[0]
         return ball_swept(direction, *middle, *(way[0] + slab[0, HC] * (ends[1] - ends[0])), slab[0, RC], u, v)
-    if slab[0, KIND] == WHOLE and (poses := corner_poses(slab, 0, way, turn, 0)) <= MOST_POSES:
-        return corner_swept(slab, 0, tip, way, axis, turn, 0, poses, u, v, direction, -np.inf, np.inf)
+    if slab[0, KIND] == WHOLE and (poses := corner_poses(slab, 0, 0, way, turn, 0)) <= MOST_POSES:
+        stands = np.empty((MOST_POSES + 2, 6))
+        corner_stands(slab, 0, tip, way, axis, turn, 0, poses, stands)
+        at = _axis_place(direction, u, v, 0.0)
+        return corner_swept(
+            stands, poses, slab[0, RO], slab[0, RC], 0.0, *at, direction, -np.inf, np.inf, np.nan, np.nan
+        )
     none = np.zeros(1, np.int64)
     steps = TurnedBatch(tip, way, none, none, np.zeros(1, np.int32), axis, turn).search_steps(np.array([25.0]))
     return swept_meet(slab, 0, tip, way, axis, turn, 0, int(steps[0]), u, v, direction, -np.inf, np.inf)
@@ -316,6 +325,67 @@ def swept_by(
 class TurnedSweeps(unittest.TestCase):
     def aligned(self, axis: np.ndarray) -> Rotation:
         return Rotation.align_vectors([[0, 0, 1]], [axis])[0]
+
+    @given(st.integers(0, 1_000_000))
+    @settings(max_examples=200, deadline=None)
+    def test_a_corner_with_its_shaft_beside_dense_poses(self, seed: int) -> None:
+        """The two as one body: what it takes of a ray is what the two slabs take at 65 poses, less a cusp; and a ray that is said to
+        keep its stock is met at none of the stands."""
+        rng = np.random.default_rng(seed)
+        ro, rc, length = rng.choice([0.0, 1.0]) * rng.uniform(0.3, 4), rng.uniform(0.4, 3), rng.uniform(2, 14)
+        slab = np.array(
+            [[WHOLE, 0, 2 * rc, ro, ro + rc, rc, ro, rc], [LINE, rc, rc + length, ro + rc, ro + rc, 0, 0, 0]]
+        )
+        axis = rng.normal(size=(1, 3)) + [0, 0, rng.choice([0.0, 3.0])]
+        axis /= np.linalg.norm(axis)
+        way, turn = rng.uniform(-0.3, 0.3, (1, 3)), np.cross(axis, rng.normal(size=(1, 3))) * rng.uniform(0, 0.02)
+        tip, direction = rng.uniform(-1, 1, (1, 3)), int(rng.integers(3))
+        u, v = rng.uniform(-1.2, 1.2, 2) * (ro + rc + 1)
+        point = np.array(_axis_place(direction, u, v, 0.0))
+
+        def ends(share: float) -> list[tuple[float, float]]:
+            a = axis[0] + share * turn[0]
+            a /= np.linalg.norm(a)
+            q = point - tip[0] - share * way[0]
+            met = [pose_meet(*row, *q, *a, direction, False) for row in slab]
+            return [(low, high) for missed, low, high in met if missed == 0.0]
+
+        dense = [end for share in np.linspace(0, 1, 65) for end in ends(share)]
+        poses = corner_poses(slab, 0, 1, way, turn, 0)
+        self.assertLessEqual(poses, MOST_POSES)
+        stands = np.empty((MOST_POSES + 2, 6))
+        corner_stands(slab, 0, tip, way, axis, turn, 0, poses, stands)
+        low, high = min((a for a, _ in dense), default=0.0), max((b for _, b in dense), default=0.0)
+        if ro > 0.0:
+            guess = low + rng.uniform(-0.5, 0.5) if rng.random() < 0.5 else np.nan
+            found = corner_swept(stands, poses, ro, rc, length, *point, direction, -np.inf, np.inf, guess, guess)[:3]
+            if dense and high - low > 1.0:
+                self.assertTrue(found[0])
+                self.assertGreater(found[1], low - 1e-3)
+                self.assertLess(found[2], high + 1e-3)
+                self.assertLess(max(found[1] - low, high - found[2]), 0.04)
+        else:
+            met, a, b = shaft_swept(stands, poses, rc, length, *point, direction)
+            shaft = [end for share in np.linspace(0, 1, 65) for end in ends(share)[-1:] if len(ends(share)) == 2]
+            if met and shaft:
+                self.assertGreater(a, min(end[0] for end in shaft) - 0.02)
+                self.assertLess(b, max(end[1] for end in shaft) + 0.02)
+        # Stock that ends near where the body does, or anywhere.
+        edge = rng.choice([low, high, 0.0]) + rng.choice([0.0, 1.0]) * rng.uniform(-0.2, 0.2)
+        lo, hi = (
+            np.array([value], np.float32) for value in ((edge, edge + 5) if rng.random() < 0.5 else (edge - 5, edge))
+        )
+        idle = corner_idle(stands, poses, ro, rc, length, *point, direction, lo, hi, 0, 1)
+        at_stands = [end for k in range(poses + 1) for end in ends(k / max(poses, 1))]
+        taken = max((min(b, float(hi[0])) - max(a, float(lo[0])) for a, b in at_stands), default=0.0)
+        if taken > 2e-3:
+            self.assertFalse(idle)
+        lean = float(np.linalg.norm(turn))
+        size = 0.5 * float(np.linalg.norm(way)) + 0.5 * lean * (length + ro + 2 * rc) + 1e-3
+        if not idle:
+            self.assertTrue(
+                corner_near(stands, ro, rc, length, *point, direction, -50.0, 50.0, size, size, lean, lo, hi, 0, 1)
+            )
 
     @given(st.integers(0, 1_000_000))
     @settings(max_examples=150, deadline=None)

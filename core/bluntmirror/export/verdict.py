@@ -193,16 +193,17 @@ def _worked(run: Rehearsal | None, key: int) -> dict[str, Any]:
     told = run.engagements.get(key) if run else None
     if run is None or told is None:
         return {}
-    scales = {"removal_rate": (told.rate, 1e-3), "depth_of_cut": (told.depth, 1.0), "width_of_cut": (told.width, 1.0), "chip": (told.chip, 1.0)}  # fmt: skip
+    scales = {"removal_rate": (told.rate, 1e-3, 2), "depth_of_cut": (told.depth, 1.0, 3), "width_of_cut": (told.width, 1.0, 2),
+              "chip": (told.chip, 1.0, 4)}  # fmt: skip
     motions = run.reel.motions
     return {
         "removed": _rounded(told.taken, 1),
         **{
             name: None if peak.motion < 0 else {
-                "most": _rounded(peak.value * scale, 3), "program": motions.file_name(peak.motion), "line": int(motions.line[peak.motion]),
+                "most": _rounded(peak.value * scale, digits), "program": motions.file_name(peak.motion), "line": int(motions.line[peak.motion]),
                 "motion": peak.motion,
             }
-            for name, (peak, scale) in scales.items()
+            for name, (peak, scale, digits) in scales.items()
         },
     }  # fmt: skip
 

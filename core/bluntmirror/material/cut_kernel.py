@@ -160,7 +160,7 @@ def subtract(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag):
     return subtract_between(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag, tag)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, error_model="numpy", forceinline=True)
 def _axis_place(direction, u, v, w):
     """(x, y, z) of a place w along a ray (u, v)."""
     if direction == 0:
@@ -241,7 +241,7 @@ def _test(
                 known = True
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, error_model="numpy", forceinline=True)
 def _overlaps(lo, hi, base, count, a, b):
     """Whether [a, b] takes something out of a ray's intervals."""
     found = False
@@ -250,7 +250,7 @@ def _overlaps(lo, hi, base, count, a, b):
     return found
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, error_model="numpy", forceinline=True)
 def length_met(lo, hi, base, count, a, b):
     """The length of what [a, b] takes out of a ray's intervals; 0 where that is nothing but float noise."""
     length = 0.0
@@ -261,20 +261,20 @@ def length_met(lo, hi, base, count, a, b):
 
 
 @njit(cache=True, error_model="numpy")
-def note_taken(taken, length, share):
-    """Note that a ray lost a length at a share of the motion's way; `taken` is the entry's row."""
-    taken[0] += length
-    taken[1] = max(taken[1], length)
-    taken[2] = min(taken[2], max(share, 0.0))
-    taken[3] = max(taken[3], min(share, 1.0))
+def note_taken(taken, entry, length, share):
+    """Note that a ray lost a length at a share of the motion's way."""
+    taken[entry, 0] += length
+    taken[entry, 1] = max(taken[entry, 1], length)
+    taken[entry, 2] = min(taken[entry, 2], max(share, 0.0))
+    taken[entry, 3] = max(taken[entry, 3], min(share, 1.0))
 
 
 @njit(cache=True, error_model="numpy")
 def _cut_along(
     slabs, begin, end, radius, high_end, x0, y0, z0, dx, dy, dz, first_x, step_x, first_y, step_y, u0, u1, v0, v1,
-    lo, hi, tag_lo, tag_hi, base, capacity, counts, tops, tag, bound, taken,
+    lo, hi, tag_lo, tag_hi, base, capacity, counts, tops, tag, bound, taken, entry,
 ):  # fmt: skip
-    """Cut a convex cutter's sweep out of a tile's Z rays. Returns whether a ray lacked room; `taken` (4,) gets what came off.
+    """Cut a convex cutter's sweep out of a tile's Z rays. Returns whether a ray lacked room; `taken` gets what came off.
 
     u0 … v1 count from the tile's first ray, which stands at (first_x, first_y). Most rays under a cutter have been cut as
     deep before. A bound tells so, worked out for a row at a time without a branch: the lowest height of the tip's way,
@@ -331,7 +331,7 @@ def _cut_along(
             if count < 0:
                 return True
             counts[ray] = count
-            note_taken(taken, length, ((x - x0) * dx + (y_at - y0) * dy) * per_way)
+            note_taken(taken, entry, length, ((x - x0) * dx + (y_at - y0) * dy) * per_way)
             tops[ray] = hi[at + count - 1] if count > 0 else -1e30
     return False
 
@@ -339,7 +339,7 @@ def _cut_along(
 @njit(cache=True, error_model="numpy")
 def _cut_across(
     slabs, begin, end, w0, l0, z0, dw, dl, dz, first_u, step_u, first_z, step_z, u0, u1, v0, v1,
-    lo, hi, tag_lo, tag_hi, base, capacity, counts, tag, taken,
+    lo, hi, tag_lo, tag_hi, base, capacity, counts, tag, taken, entry,
 ):  # fmt: skip
     """The same for X or Y rays: w runs along the ray, l is the other lateral axis. The bound is the box of the widest
     part of the cutter at the row's height, narrowed by the ray's distance from the way."""
@@ -380,7 +380,7 @@ def _cut_across(
             if count < 0:
                 return True
             counts[ray] = count
-            note_taken(taken, length, 0.5)
+            note_taken(taken, entry, length, 0.5)
     return False
 
 
@@ -467,14 +467,14 @@ def _cut_tile(
                     full = _cut_along(
                         slabs, begin, end, extents[tool, kind, RADIUS], extents[tool, kind, HIGH], x0, y0, z0, dx, dy, dz,
                         first_u, step[0], first_v, step[1], u0 - tile_u0, u1 - tile_u0, v0 - tile_v0, v1 - tile_v0,
-                        lo, hi, tag_lo, tag_hi, base_of[tile], capacity, tile_counts, tops, tags[motion], bound, taken[entry],
+                        lo, hi, tag_lo, tag_hi, base_of[tile], capacity, tile_counts, tops, tags[motion], bound, taken, entry,
                     )  # fmt: skip
                 else:
                     w0, l0, dw, dl = (x0, y0, dx, dy) if direction == 0 else (y0, x0, dy, dx)
                     full = _cut_across(
                         slabs, begin, end, w0, l0, z0, dw, dl, dz, first_u, step[axis_u], first_v, step[2],
                         u0 - tile_u0, u1 - tile_u0, v0 - tile_v0, v1 - tile_v0, lo, hi, tag_lo, tag_hi, base_of[tile],
-                        capacity, tile_counts, tags[motion], taken[entry],
+                        capacity, tile_counts, tags[motion], taken, entry,
                     )  # fmt: skip
                 edited = edited or taken[entry, 0] > 0.0
                 if full:
@@ -509,7 +509,7 @@ def _cut_tile(
                         share = 0.5
                         if direction == 2 and (dx != 0.0 or dy != 0.0):
                             share = ((u - x0) * dx + (v - y0) * dy) / (dx * dx + dy * dy)
-                        note_taken(taken[entry], length, share)
+                        note_taken(taken, entry, length, share)
                         edited = True
                     tile_counts[ray] = count
                     tops[ray] = hi[base + count - 1] if count > 0 else -1e30

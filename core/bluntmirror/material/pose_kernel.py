@@ -13,6 +13,7 @@ from ..compiled import njit
 from ..tools.slabs import ARC, H0, H1, HC, KIND, R0, R1, RC, RO, WHOLE
 
 LEVEL = 1e-12
+TINY = 1e-24  # of a squared distance from an axis: slopes are taken times that distance, so that it must not be 0
 NEWTON = 30  # steps towards an end on a whole corner: five or six do
 CLOSE_MM = (
     1e-5  # a step so short ends the search: what is left falls with its square; where the ray grazes, it is as much
@@ -70,26 +71,47 @@ def _line_missed(kind, h0, h1, r0, r1, hc, rc, along, ahead, height, square, mea
     return _missed_by(kind, h0, h1, r0, r1, hc, rc, along, ahead, height, square) if measured else 1.0
 
 
-@njit(cache=True, error_model="numpy")
-def corner_end(w, down, ro, rc, qe, qq, h, along, close):
-    """From a place outside, Newton's steps along the ray to where the distance from a disc of radius ro has fallen to rc. down: −1
-    from below, +1 from above. Returns (reached, w). (distance² − rc² is convex in w: the steps never go past the end.)"""
+@njit(cache=True, error_model="numpy", forceinline=True)
+def corner_end(w, down, ro, rc, length, qe, qq, h, along, close):
+    """From a place outside, Newton's steps along the ray to where the distance from a disc of radius ro — of the core of a shaft on it,
+    where that has a length — has fallen to rc. down: −1 from below, +1 from above. Returns (reached, w).
+
+    (distance² − rc² is convex in w: the steps never go past the end.)
+    """
     for _ in range(NEWTON):
         height = h + along * w
         ahead = qe + w - height * along
-        radial = math.sqrt(max(qq + 2.0 * w * qe + w * w - height * height, 0.0))
+        radial = math.sqrt(max(qq + 2.0 * w * qe + w * w - height * height, TINY))
         out = max(radial - ro, 0.0)
-        over = height * height + out * out - rc * rc
-        if over <= 0.0:
+        over = min(height, 0.0) if length > 0.0 else height
+        beyond = over * over + out * out - rc * rc
+        if beyond <= 0.0:
             return True, w
-        slope = 2.0 * (height * along + (out * ahead / radial if out > 0.0 else 0.0))
+        slope = 2.0 * (over * along * radial + out * ahead)  # times the radius: it is not 0 where there is a slope
         if slope * down <= 0.0:
             return False, w
-        step = over / slope
+        step = beyond * radial / slope
         w -= step
         if abs(step) < close:
             return True, w
     return True, w
+
+
+@njit(cache=True, error_model="numpy", forceinline=True)
+def corner_beside(w, ro, rc, length, qe, qq, h, along):
+    """How a ray's point w stands to a corner — a disc of radius ro grown by rc — with a shaft as wide and so long above its middle, if
+    any: 0 within; else +1 where what the ray meets of it, if anything, lies above w, −1 where below. The distance from the disc, or from
+    the shaft's core on it, is convex along the ray, so that its slope tells."""
+    height = h + along * w
+    if 0.0 < length < height:
+        return -1 if along > 0.0 else 1
+    ahead = qe + w - height * along
+    radial = math.sqrt(max(qq + 2.0 * w * qe + w * w - height * height, TINY))
+    out = max(radial - ro, 0.0)
+    over = min(height, 0.0) if length > 0.0 else height
+    if over * over + out * out <= rc * rc:
+        return 0
+    return 1 if over * along * radial + out * ahead < 0.0 else -1
 
 
 @njit(cache=True, error_model="numpy")
@@ -163,9 +185,9 @@ def _corner_meet(hc, ro, rc, x, y, z, ax, ay, az, direction, measured, close):
     elif c > 0.0:
         return corner_missed_by(ro, rc, qe, qq, h, along, measured), 0.0, 0.0
     if low <= high:
-        met, low = corner_end(low, -1.0, ro, rc, qe, qq, h, along, close)
+        met, low = corner_end(low, -1.0, ro, rc, 0.0, qe, qq, h, along, close)
         if met:
-            met, high = corner_end(high, 1.0, ro, rc, qe, qq, h, along, close)
+            met, high = corner_end(high, 1.0, ro, rc, 0.0, qe, qq, h, along, close)
             if met and low <= high:
                 return 0.0, low, high
     return corner_missed_by(ro, rc, qe, qq, h, along, measured), 0.0, 0.0

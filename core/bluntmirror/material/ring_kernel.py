@@ -249,7 +249,7 @@ def _cut_tile(
                             ray_counts[tile, ray] = count  # what was taken off this ray before stays taken
                             return entry
                         count = new
-                        note_taken(taken[entry], length, 0.5)
+                        note_taken(taken, entry, length, 0.5)
                         edited = True
                 ray_counts[tile, ray] = count
     if edited:

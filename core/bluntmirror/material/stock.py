@@ -131,10 +131,12 @@ class Rays:
         places = [self.free[c].pop() if self.free.get(c) else -1 for c in capacity.tolist()]
         more = sum(c * cells for c, place in zip(capacity.tolist(), places, strict=True) if place < 0)
         if self.used + more > len(self.lo):
-            room = max(self.used + more - len(self.lo), len(self.lo) // 4)
+            room = max(self.used + more, len(self.lo) + len(self.lo) // 2)
             for name in ("lo", "hi", "tag_lo", "tag_hi"):
                 pool = getattr(self, name)
-                setattr(self, name, np.concatenate([pool, np.zeros(room, pool.dtype)]))
+                wider = np.empty(room, pool.dtype)  # what is not used yet costs no memory
+                wider[: self.used] = pool[: self.used]
+                setattr(self, name, wider)
         for tile, wide, place in zip(tiles.tolist(), capacity.tolist(), places, strict=True):
             old, begin = int(self.capacity[tile]), int(self.base[tile])
             to = self.used if place < 0 else place
@@ -144,6 +146,11 @@ class Rays:
             self.free.setdefault(old, []).append(begin)
             self.base[tile], self.capacity[tile] = to, wide
             self.used += wide * cells if place < 0 else 0
+
+    def held(self) -> dict[str, NDArray[Any]]:
+        """All that it holds, without the room at the end of the pools."""
+        pools = ("lo", "hi", "tag_lo", "tag_hi")
+        return {n: getattr(self, n)[: self.used] if n in pools else getattr(self, n) for n in self.ARRAYS}
 
     def widen(self, tiles: NDArray[np.int64]) -> None:
         """Twice the room for some tiles. Raises MemoryError when a ray would need thousands of intervals."""

@@ -36,7 +36,7 @@ def root(x):
     return math.sqrt(x) if x > 0.0 else 0.0
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, error_model="numpy", forceinline=True)
 def best_time(d, a, b, c, ta, tb):
     """The t in [ta, tb] at which d·t + √(a·t² + b·t + c), a concave function, is greatest."""
     if abs(a) < TINY and abs(b) < TINY:

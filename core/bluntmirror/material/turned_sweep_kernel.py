@@ -21,8 +21,8 @@ import numpy as np
 
 from ..compiled import njit
 from ..tools.slabs import H0, H1, HC, KIND, R0, R1, RC, RO
-from .cut_kernel import _axis_place
-from .pose_kernel import CLOSE_MM, LEVEL, NEWTON, corner_end, pose_meet
+from .cut_kernel import WELD, _axis_place
+from .pose_kernel import LEVEL, NEWTON, TINY, corner_beside, corner_end, pose_meet
 from .sweep_kernel import best_time, root
 
 GOLDEN = 0.5 * (math.sqrt(5.0) - 1.0)
@@ -31,7 +31,10 @@ APART = 1e6  # added where a pose misses the ray: the search then goes where it 
 # times as fast as the tool: this keeps it within 0.01 mm.
 SEARCH_MM = 2.5e-4
 CUSP_MM = 0.004  # left between two poses of a whole corner: by so much less than it sweeps may be cut
+NEAR_MM = 1e-4  # a step towards an end so short is the last: what is left falls with its square
+TANGENTS = 3  # rounds of them from both ends of a ray's stretch, before it is taken for one that meets
 MOST_POSES = 12  # beyond, its ends are looked for as those of any other slab
+MIDDLE = MOST_POSES + 1  # the row of stands in the middle of the motion
 SURE_MM = 0.002  # by so much an end may lie beyond all poses that were asked; where it might be more, it is looked for
 
 
@@ -174,101 +177,252 @@ def swept_meet(slabs, s, tips, ways, axes, turns, motion, steps, u, v, direction
 
 
 @njit(cache=True, error_model="numpy")
-def _corner_seen(tips, ways, axes, turns, motion, t, px, py, pz, hc, direction):
-    """A ray seen from a corner's middle at moment t: (q·e, q·q, height of its point 0 over the disc, share of the axis along it)."""
-    ax, ay, az = (
-        axes[motion, 0] + t * turns[motion, 0],
-        axes[motion, 1] + t * turns[motion, 1],
-        axes[motion, 2] + t * turns[motion, 2],
-    )
-    size = 1.0 / math.sqrt(ax * ax + ay * ay + az * az)
-    ax, ay, az = ax * size, ay * size, az * size
-    x = px - tips[motion, 0] - t * ways[motion, 0] - hc * ax
-    y = py - tips[motion, 1] - t * ways[motion, 1] - hc * ay
-    z = pz - tips[motion, 2] - t * ways[motion, 2] - hc * az
+def corner_stands(slabs, s, tips, ways, axes, turns, motion, poses, stands):
+    """Fill stands (MIDDLE + 1, 6) with the tool's axis and the corner's middle at the ends of so many even steps of a motion, and the last
+    row with those in the middle of it."""
+    hc = slabs[s, HC]
+    for number in range(poses + 2):
+        k, t = (number, number / max(poses, 1)) if number <= poses else (MIDDLE, 0.5)
+        size = 0.0
+        for i in range(3):
+            stands[k, i] = axes[motion, i] + t * turns[motion, i]
+            size += stands[k, i] * stands[k, i]
+        size = 1.0 / math.sqrt(size)
+        for i in range(3):
+            stands[k, i] *= size
+            stands[k, 3 + i] = tips[motion, i] + t * ways[motion, i] + hc * stands[k, i]
+
+
+@njit(cache=True, error_model="numpy", forceinline=True)
+def _corner_seen(stands, k, px, py, pz, direction):
+    """A ray seen from a corner's middle: (q·e, q·q, height of its point 0 over the disc, share of the axis along it)."""
+    ax, ay, az = stands[k, 0], stands[k, 1], stands[k, 2]
+    x, y, z = px - stands[k, 3], py - stands[k, 4], pz - stands[k, 5]
     along = ax if direction == 0 else (ay if direction == 1 else az)
     ahead = x if direction == 0 else (y if direction == 1 else z)
     return ahead, x * x + y * y + z * z, x * ax + y * ay + z * az, along
 
 
 @njit(cache=True, error_model="numpy")
-def _corner_side(down, guess, ro, rc, qe, qq, h, along):
-    """One end of a ray's interval in a whole corner (down: −1 the low one, +1 the high one), by Newton's steps from a guess, which may
-    lie on either side of it, or, without one (NaN) or where it leads nowhere, from a box around the corner. Returns (met, w)."""
+def _surely_missed(ro, rc, length, qe, qq, h, along):
+    """Whether a ray surely misses a corner and its shaft: it misses the box around them, or what their distance, convex along the ray,
+    must at least be by its tangents at both ends of that box leaves no room between. (Not sure of all that do.)"""
+    low, high = -1e30, 1e30
+    top = max(rc, length)
+    if abs(along) >= LEVEL:
+        wa, wb = (-rc - h) / along, (top - h) / along
+        low, high = min(wa, wb), max(wa, wb)
+    elif h <= -rc or h >= top:
+        return True
+    a, b, c = 1.0 - along * along, qe - h * along, qq - h * h - (ro + rc) * (ro + rc)
+    if a <= 1e-12:
+        return c > 0.0
+    disc = b * b - a * c
+    if disc < 0.0:
+        return True
+    half = math.sqrt(disc)
+    low, high = max(low, (-b - half) / a), min(high, (-b + half) / a)
+    for _ in range(TANGENTS):
+        if low > high:
+            return True
+        for side in range(2):
+            w = low if side == 0 else high
+            height = h + along * w
+            ahead = qe + w - height * along
+            radial = math.sqrt(max(qq + 2.0 * w * qe + w * w - height * height, TINY))
+            out = max(radial - ro, 0.0)
+            over = min(height, 0.0) if length > 0.0 else height
+            beyond = over * over + out * out - rc * rc
+            if beyond <= 0.0:
+                return False
+            slope = 2.0 * (over * along * radial + out * ahead)
+            if side == 0:
+                if slope >= 0.0:
+                    return True
+                low -= beyond * radial / slope
+            else:
+                if slope <= 0.0:
+                    return True
+                high -= beyond * radial / slope
+    return low > high
+
+
+@njit(cache=True, error_model="numpy", forceinline=True)
+def corner_near(stands, ro, rc, length, px, py, pz, direction, low, high, aside, ahead, lean, lo, hi, base, count):
+    """Whether a ray may lose any of its intervals to a corner and its shaft over the motion; where not, it surely does not: grown by half
+    its way, where it stands in the middle of it, it takes nothing between low and high."""
+    qe, qq, h, along = _corner_seen(stands, MIDDLE, px, py, pz, direction)
+    # The higher a place is on the tool, the farther a turn takes it: here it is no higher than this.
+    highest = max(h + along * low, h + along * high, rc)
+    ro += aside - 0.5 * lean * max(length - highest, 0.0)
+    rc += ahead
+    if length > 0.0:
+        length += ahead
+    for i in range(base, base + count):
+        side = corner_beside(hi[i] - WELD, ro, rc, length, qe, qq, h, along)
+        if side == 0:
+            return True
+        if side < 0:
+            side = corner_beside(lo[i] + WELD, ro, rc, length, qe, qq, h, along)
+            if side == 0 or (side > 0 and not _surely_missed(ro, rc, length, qe, qq, h, along)):
+                return True
+    return False
+
+
+@njit(cache=True, error_model="numpy", forceinline=True)
+def corner_idle(stands, poses, ro, rc, length, px, py, pz, direction, lo, hi, base, count):
+    """Whether a ray surely keeps all its intervals: of each the corner lies on the same side at every stand at which it is met."""
+    for i in range(base, base + count):
+        above, below = True, True
+        for k in range(poses + 1):
+            qe, qq, h, along = _corner_seen(stands, k, px, py, pz, direction)
+            side = corner_beside(hi[i] - WELD, ro, rc, length, qe, qq, h, along)
+            if side > 0:
+                below = False
+            elif side < 0:
+                side = corner_beside(lo[i] + WELD, ro, rc, length, qe, qq, h, along)
+                if side < 0:
+                    above = False
+                elif side == 0 or not _surely_missed(ro, rc, length, qe, qq, h, along):
+                    return False
+            else:
+                return False
+            if not above and not below:
+                return False
+    return True
+
+
+@njit(cache=True, error_model="numpy")
+def _corner_side(down, guess, ro, rc, length, qe, qq, h, along):
+    """One end of a ray's interval in a whole corner and its shaft (down: −1 the low one, +1 the high one), by Newton's steps from a guess,
+    which may lie on either side of it, or, without one (NaN) or where it leads nowhere, from a box around the two. Returns (met, w)."""
+    met, w = False, 0.0
     if math.isfinite(guess):
         w = guess
         for _ in range(NEWTON):
             height = h + along * w
             ahead = qe + w - height * along
-            radial = math.sqrt(max(qq + 2.0 * w * qe + w * w - height * height, 0.0))
+            radial = math.sqrt(max(qq + 2.0 * w * qe + w * w - height * height, TINY))
             out = max(radial - ro, 0.0)
-            slope = 2.0 * (height * along + (out * ahead / radial if out > 0.0 else 0.0))
-            if slope * down <= 1e-6:
+            over = min(height, 0.0) if length > 0.0 else height
+            slope = 2.0 * (over * along * radial + out * ahead)
+            if slope * down <= 1e-6 * radial:
                 break
-            step = (height * height + out * out - rc * rc) / slope
+            step = (over * over + out * out - rc * rc) * radial / slope
             w -= step
-            if abs(step) < CLOSE_MM:
-                return True, w
-    low, high = -1e30, 1e30
-    if abs(along) >= LEVEL:
-        wa, wb = (-rc - h) / along, (rc - h) / along
-        low, high = min(wa, wb), max(wa, wb)
-    elif abs(h) >= rc:
-        return False, 0.0
-    a, b, c = 1.0 - along * along, qe - h * along, qq - h * h - (ro + rc) * (ro + rc)
-    if a > 1e-12:
-        disc = b * b - a * c
-        if disc < 0.0:
+            if abs(step) < NEAR_MM:
+                met = True
+                break
+    if not met:
+        low, high = -1e30, 1e30
+        top = max(rc, length)
+        if abs(along) >= LEVEL:
+            wa, wb = (-rc - h) / along, (top - h) / along
+            low, high = min(wa, wb), max(wa, wb)
+        elif h <= -rc or h >= top:
             return False, 0.0
-        half = math.sqrt(disc)
-        low, high = max(low, (-b - half) / a), min(high, (-b + half) / a)
-    elif c > 0.0:
-        return False, 0.0
-    if low > high:
-        return False, 0.0
-    return corner_end(low if down < 0.0 else high, down, ro, rc, qe, qq, h, along, CLOSE_MM)
+        a, b, c = 1.0 - along * along, qe - h * along, qq - h * h - (ro + rc) * (ro + rc)
+        if a > 1e-12:
+            disc = b * b - a * c
+            if disc < 0.0:
+                return False, 0.0
+            half = math.sqrt(disc)
+            low, high = max(low, (-b - half) / a), min(high, (-b + half) / a)
+        elif c > 0.0:
+            return False, 0.0
+        if low > high:
+            return False, 0.0
+        met, w = corner_end(low if down < 0.0 else high, down, ro, rc, length, qe, qq, h, along, NEAR_MM)
+        if not met:
+            return False, 0.0
+    if length > 0.0 and h + along * w > length:
+        # It would end above the shaft: then it ends at the shaft's upper plane, or is not met at all.
+        if along * down <= 0.0:
+            return False, 0.0
+        w = (length - h) / along
+        radial = math.sqrt(max(qq + 2.0 * w * qe + w * w - length * length, 0.0))
+        return radial <= ro + rc, w
+    return True, w
 
 
 @njit(cache=True, error_model="numpy")
-def corner_poses(slabs, s, ways, turns, motion):
-    """At how many steps of a motion a whole corner is to be stood: two poses a step of s apart leave a cusp of s²/8r between them, r
-    the smallest radius of its rounding."""
+def corner_poses(slabs, s, upto, ways, turns, motion):
+    """At how many steps of a motion a whole corner, with its shaft if that is slab `upto`, is to be stood: two poses a step of s apart
+    leave a cusp of s²/8r between them, r the smallest radius of its rounding, or that of the shaft."""
     way = math.sqrt(ways[motion, 0] ** 2 + ways[motion, 1] ** 2 + ways[motion, 2] ** 2)
     lean = math.sqrt(turns[motion, 0] ** 2 + turns[motion, 1] ** 2 + turns[motion, 2] ** 2)
-    way += lean * (slabs[s, RO] + slabs[s, RC] + abs(slabs[s, HC]))
-    return math.ceil(way / math.sqrt(8.0 * CUSP_MM * slabs[s, RC]) - 1e-9)
+    widest = slabs[s, RO] + slabs[s, RC]
+    steps = (way + lean * (widest + abs(slabs[s, HC]))) / math.sqrt(8.0 * CUSP_MM * slabs[s, RC])
+    if upto > s:
+        steps = max(steps, (way + lean * (widest + slabs[upto, H1])) / math.sqrt(8.0 * CUSP_MM * widest))
+    return math.ceil(steps - 1e-9)
 
 
 @njit(cache=True, error_model="numpy")
-def corner_swept(slabs, s, tips, ways, axes, turns, motion, poses, u, v, direction, bottom, top):
-    """`swept_meet` of a whole corner, stood at the ends of so many even steps: each end of the interval by itself, and only until it is
-    known to lie beyond the stock."""
-    ro, rc, hc = slabs[s, RO], slabs[s, RC], slabs[s, HC]
-    px, py, pz = _axis_place(direction, u, v, 0.0)
+def corner_swept(stands, poses, ro, rc, length, px, py, pz, direction, bottom, top, guess_low, guess_high):
+    """`swept_meet` of a whole corner and its shaft where they stand (`corner_stands`), on the ray through p: each end of the interval by
+    itself, and only until it is known to lie beyond the stock. guess_low, guess_high: near where the ends may lie, as those of the ray beside; NaN where
+    none is known."""
     low, high, moment = 1e30, -1e30, 1.0
     for upper in range(2):
-        down, guess, found = (1.0 if upper == 1 else -1.0), np.nan, False
-        for k in range(poses + 1):
-            share = k / poses if poses > 0 else 0.0
-            qe, qq, h, along = _corner_seen(tips, ways, axes, turns, motion, share, px, py, pz, hc, direction)
-            met, w = _corner_side(down, guess, ro, rc, qe, qq, h, along)
-            if not met:
-                continue
-            guess, found, moment = w, True, min(moment, share)
-            if upper == 0:
-                low = min(low, w)
-                if low <= bottom:
+        down = 1.0 if upper == 1 else -1.0
+        guess, end, beyond = (guess_high, -1e30, top) if upper == 1 else (guess_low, 1e30, bottom)
+        found = False
+        if math.isfinite(beyond):  # beyond the stock: most often one end of the two, and soon told
+            for k in range(poses + 1):
+                qe, qq, h, along = _corner_seen(stands, k, px, py, pz, direction)
+                if corner_beside(beyond, ro, rc, length, qe, qq, h, along) == 0:
+                    end, found = beyond, True
                     break
-            else:
-                high = max(high, w)
-                if high >= top:
+        if not found:
+            for k in range(poses + 1):
+                qe, qq, h, along = _corner_seen(stands, k, px, py, pz, direction)
+                if found and corner_beside(end, ro, rc, length, qe, qq, h, along) * down < 0.0:
+                    continue  # at this pose it ends sooner, if it is met at all
+                met, w = _corner_side(down, guess, ro, rc, length, qe, qq, h, along)
+                if not met:
+                    continue
+                guess, moment = w, min(moment, k / max(poses, 1))
+                end = w if not found else (max(end, w) if upper == 1 else min(end, w))
+                found = True
+                if (end - beyond) * down >= 0.0:
                     break
         if not found:
             return False, 0.0, 0.0, 1.0
+        if upper == 1:
+            high = end
+        else:
+            low = end
     return low < high, low, high, moment
 
 
 @njit(cache=True, error_model="numpy")
+def shaft_swept(stands, poses, radius, length, px, py, pz, direction):
+    """`swept_meet` of a shaft above a ball where it stands, in closed form at every stand. Returns (met, low, high)."""
+    low, high = 1e30, -1e30
+    for k in range(poses + 1):
+        qe, qq, h, along = _corner_seen(stands, k, px, py, pz, direction)
+        start, stop = -1e30, 1e30
+        if abs(along) >= LEVEL:
+            wa, wb = -h / along, (length - h) / along
+            start, stop = min(wa, wb), max(wa, wb)
+        elif h < 0.0 or h > length:
+            continue
+        a, b, c = 1.0 - along * along, qe - h * along, qq - h * h - radius * radius
+        if a > 1e-12:
+            disc = b * b - a * c
+            if disc < 0.0:
+                continue
+            half = math.sqrt(disc)
+            start, stop = max(start, (-b - half) / a), min(stop, (-b + half) / a)
+        elif c > 0.0:
+            continue
+        if start <= stop:
+            low, high = min(low, start), max(high, stop)
+    return low < high, low, high
+
+
+@njit(cache=True, error_model="numpy", forceinline=True)
 def ball_swept(direction, cx, cy, cz, dx, dy, dz, radius, u, v):
     """The interval of a capsule on a ray: a ball whose middle goes from c by d. Returns (met, low, high, share of the way
     at which the ray comes within its radius)."""

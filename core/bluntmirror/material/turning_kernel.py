@@ -34,16 +34,26 @@ from .cut_kernel import (
 )
 from .moment_kernel import met_at_that_moment
 from .pose_kernel import grown_meet, pose_meet
-from .turned_sweep_kernel import MOST_POSES, ball_swept, corner_poses, corner_swept, swept_meet
+from .turned_sweep_kernel import (
+    MOST_POSES,
+    ball_swept,
+    corner_idle,
+    corner_near,
+    corner_poses,
+    corner_stands,
+    corner_swept,
+    shaft_swept,
+    swept_meet,
+)
 
 BESIDE = 1e-9  # a way so little off the tool's axis runs along it
 
 
 @njit(cache=True, error_model="numpy")
-def _around(slabs, s, tips, ways, axes, turns, motion, place):
-    """A capsule that holds all that a slab sweeps: fills place (6,) with the ends of its axis; returns its radius, and by how much
-    the slab in the middle of the motion is to be grown aside and along its axis to hold it: by half the way, and by what half the
-    turn moves its farthest points."""
+def _around(slabs, s, upto, tips, ways, axes, turns, motion, place):
+    """A capsule that holds all that a slab and what stands on it up to slab `upto`, no wider, sweep: fills place (6,) with the ends of its
+    axis; returns its radius, and by how much the slab in the middle of the motion is to be grown aside and along its axis to hold it: by
+    half the way, and by what half the turn moves its farthest points."""
     ax = axes[motion, 0] + 0.5 * turns[motion, 0]
     ay = axes[motion, 1] + 0.5 * turns[motion, 1]
     az = axes[motion, 2] + 0.5 * turns[motion, 2]
@@ -52,9 +62,10 @@ def _around(slabs, s, tips, ways, axes, turns, motion, place):
     wx, wy, wz = ways[motion, 0], ways[motion, 1], ways[motion, 2]
     lean2 = turns[motion, 0] ** 2 + turns[motion, 1] ** 2 + turns[motion, 2] ** 2
     lean = math.sqrt(lean2)
-    bottom, top, radius = slabs[s, H0], slabs[s, H1], max(slabs[s, R0], slabs[s, R1])
-    if slabs[s, KIND] == WHOLE and slabs[s, RO] == 0.0:
-        bottom = top = slabs[s, HC]
+    bottom, top, radius = slabs[s, H0], slabs[upto, H1], max(slabs[s, R0], slabs[s, R1])
+    if slabs[s, KIND] == WHOLE:
+        bottom = slabs[s, HC]
+        top = top if upto > s else bottom
     high = max(abs(top), abs(bottom))
     along = wx * ax + wy * ay + wz * az
     across = math.sqrt(max(wx * wx + wy * wy + wz * wz - along * along, 0.0))
@@ -110,7 +121,7 @@ def bin_turned(
             if not (flags[i] >> kind) & 1:
                 continue
             for s in range(sets[tool, kind, 0], sets[tool, kind, 1]):
-                radius, _, _ = _around(slabs, s, tips, ways, axes, turns, i, place)
+                radius, _, _ = _around(slabs, s, s, tips, ways, axes, turns, i, place)
                 if not (
                     _clipped(place, direction, along_lo - radius, along_hi + radius)
                     and _clipped(place, axis_u, low_u - radius, high_u + radius)
@@ -250,7 +261,7 @@ def _bound_planes(direction, px, py, pz, mx, my, mz, bottom, top, step, u0, u1, 
         most[u] = min(most[u], (top - height - u * rise) * per)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, error_model="numpy", forceinline=True)
 def _within(direction, x, y, z, ax, ay, az, radius):
     """The stretch of a ray within a cylinder around the axis a through the origin; (x, y, z): the ray's point w = 0. Returns (met, low,
     high)."""
@@ -266,6 +277,16 @@ def _within(direction, x, y, z, ax, ay, az, radius):
         return False, 0.0, 0.0
     half = math.sqrt(disc)
     return True, (-b - half) / a, (-b + half) / a
+
+
+@njit(cache=True, error_model="numpy")
+def _stands_on_corner(slabs, s, above):
+    """Whether a slab is a shaft as wide as the whole corner below it: the two are one convex body."""
+    if slabs[s, KIND] != WHOLE or slabs[above, KIND] != LINE:
+        return False
+    widest = slabs[s, RO] + slabs[s, RC]
+    upright = abs(slabs[above, R0] - widest) < 1e-9 and abs(slabs[above, R1] - widest) < 1e-9
+    return upright and abs(slabs[above, H0] - slabs[s, HC]) < 1e-9
 
 
 @njit(cache=True, error_model="numpy")
@@ -294,10 +315,13 @@ def _cut_tile(
     tile_v1 = min(tile_v0 + TILE, counts[axis_v])
     edited, capacity = False, capacity_of[tile]
     place, least, most = np.empty(6), np.empty(TILE), np.empty(TILE)
+    stands = np.empty((MOST_POSES + 2, 6))
+    ends = np.empty((TILE, 2))  # where the corner ended on the rays of the rows before
     for entry in range(first, last):
         motion = entries[entry]
         tool = tools[motion]
         way = _along_itself(ways, axes, turns, motion)
+        lean = math.sqrt(turns[motion, 0] ** 2 + turns[motion, 1] ** 2 + turns[motion, 2] ** 2)
         for kind in range(SETS - 1, -1, -1):  # tests first: they ask about the stock before this motion's own cut
             begin, end = sets[tool, kind, 0], sets[tool, kind, 1]
             if begin == end or not (flags[motion] >> kind) & 1:
@@ -311,16 +335,35 @@ def _cut_tile(
                 and slabs[end - 1, R0] == slabs[end - 1, R1]
             ):
                 shaft = way
+            joined = begin
             for s in range(begin, end):
-                radius, aside, ahead = _around(slabs, s, tips, ways, axes, turns, motion, place)
+                if s < joined:
+                    continue  # gone through with the corner below it
+                upto, poses = s, 0
+                if slabs[s, KIND] == WHOLE:
+                    poses = corner_poses(slabs, s, s, ways, turns, motion)
+                    if s + 1 < end and math.isnan(shaft) and _stands_on_corner(slabs, s, s + 1):
+                        both = corner_poses(slabs, s, s + 1, ways, turns, motion)
+                        if both <= MOST_POSES:
+                            upto, poses, joined = s + 1, both, s + 2
+                radius, aside, ahead = _around(slabs, s, upto, tips, ways, axes, turns, motion, place)
                 if not _clipped(place, direction, tile_lo[tile] - radius, tile_hi[tile] + radius):
                     continue
-                v_low = min(place[axis_v], place[axis_v + 3]) - radius
-                v_high = max(place[axis_v], place[axis_v + 3]) + radius
+                side_u = side_v = radius
+                if slabs[s, KIND] == WHOLE:  # a disc that lies flat reaches less far across itself
+                    more = radius - slabs[s, RO] - slabs[s, RC]
+                    mu, mv = (
+                        axes[motion, axis_u] + 0.5 * turns[motion, axis_u],
+                        axes[motion, axis_v] + 0.5 * turns[motion, axis_v],
+                    )
+                    side_u = slabs[s, RO] * math.sqrt(max(1.0 - mu * mu, 0.0)) + slabs[s, RC] + more
+                    side_v = slabs[s, RO] * math.sqrt(max(1.0 - mv * mv, 0.0)) + slabs[s, RC] + more
+                v_low = min(place[axis_v], place[axis_v + 3]) - side_v
+                v_high = max(place[axis_v], place[axis_v + 3]) + side_v
                 v0 = max(tile_v0, int(np.ceil((v_low - origin[axis_v]) / step[axis_v] - 0.5)))
                 v1 = min(tile_v1, int(np.floor((v_high - origin[axis_v]) / step[axis_v] - 0.5)) + 1)
-                u_low = min(place[axis_u], place[axis_u + 3]) - radius
-                u_high = max(place[axis_u], place[axis_u + 3]) + radius
+                u_low = min(place[axis_u], place[axis_u + 3]) - side_u
+                u_high = max(place[axis_u], place[axis_u + 3]) + side_u
                 u0 = max(tile_u0, int(np.ceil((u_low - origin[axis_u]) / step[axis_u] - 0.5)))
                 u1 = min(tile_u1, int(np.floor((u_high - origin[axis_u]) / step[axis_u] - 0.5)) + 1)
                 if u0 >= u1 or v0 >= v1:
@@ -334,11 +377,14 @@ def _cut_tile(
                 wx, wy, wz = ways[motion, 0], ways[motion, 1], ways[motion, 2]
                 hc = slabs[s, HC]
                 cylinder = slabs[s, KIND] == LINE and slabs[s, R0] == slabs[s, R1]
-                straight = cylinder or slabs[s, KIND] == WHOLE  # two planes and a cylinder hold it closely
                 widest = max(slabs[s, R0], slabs[s, R1]) + aside
-                corner = slabs[s, KIND] == WHOLE and slabs[s, RO] > 0.0
-                poses = corner_poses(slabs, s, ways, turns, motion) if corner else 0
-                corner = corner and poses <= MOST_POSES
+                length = slabs[upto, H1] - hc if upto > s else 0.0
+                corner = slabs[s, KIND] == WHOLE and slabs[s, RO] > 0.0 and poses <= MOST_POSES
+                whole = math.isnan(shaft) and (corner or upto > s)
+                ro, rc = slabs[s, RO], slabs[s, RC]
+                if corner or upto > s:
+                    ends[:] = np.nan
+                    corner_stands(slabs, s, tips, ways, axes, turns, motion, poses, stands)
                 rolls = slabs[s, KIND] == WHOLE and slabs[s, RO] == 0.0 and not math.isfinite(shaft)
                 bx, by, bz = tx + hc * ax, ty + hc * ay, tz + hc * az
                 ex, ey, ez = ax + turns[motion, 0], ay + turns[motion, 1], az + turns[motion, 2]
@@ -351,7 +397,7 @@ def _cut_tile(
                 behind = behind and turns[motion, 0] == 0.0 and turns[motion, 1] == 0.0 and turns[motion, 2] == 0.0
                 behind = behind and (wx != 0.0 or wy != 0.0 or wz != 0.0)
                 cut_begin, cut_end = (sets[tool, CUT, 0], sets[tool, CUT, 1]) if behind else (0, 0)
-                if rolls:  # the way of its middle bounds a ball as closely as can be
+                if rolls and upto == s:  # the way of its middle bounds a ball as closely as can be
                     place[0], place[1], place[2] = bx, by, bz
                     place[3], place[4], place[5] = (
                         bx + wx + hc * (ex - ax),
@@ -366,8 +412,9 @@ def _cut_tile(
                         px, py, pz = _axis_place(direction, edge, v, 0.0)
                         _bound_planes(
                             direction, px - tx - 0.5 * wx, py - ty - 0.5 * wy, pz - tz - 0.5 * wz, mx, my, mz, slabs[s, H0] - ahead,
-                            slabs[s, H1] + ahead, step[axis_u], u0 - tile_u0, u1 - tile_u0, least, most,
+                            slabs[upto, H1] + ahead, step[axis_u], u0 - tile_u0, u1 - tile_u0, least, most,
                         )  # fmt: skip
+                    beside_low, beside_high = np.nan, np.nan  # where the corner ends on the ray before
                     for iu in range(u0, u1):
                         ray = (iv - tile_v0) * TILE + iu - tile_u0
                         count = ray_counts[tile, ray]
@@ -380,20 +427,70 @@ def _cut_tile(
                         u = origin[axis_u] + (iu + 0.5) * step[axis_u]
                         moment = 0.0
                         px, py, pz = _axis_place(direction, u, v, 0.0)
+                        met = True
+                        if whole and corner and not corner_near(
+                            stands, ro, rc, length, px, py, pz, direction, low, high, aside, ahead, lean, lo, hi, base,
+                            count,
+                        ):  # fmt: skip
+                            continue
+                        if whole and corner_idle(
+                            stands,
+                            poses,
+                            slabs[s, RO],
+                            slabs[s, RC],
+                            length,
+                            px,
+                            py,
+                            pz,
+                            direction,
+                            lo,
+                            hi,
+                            base,
+                            count,
+                        ):
+                            continue
                         if rolls:
+                            bottom, top = low, high
                             met, low, high, moment = ball_swept(
                                 direction, bx, by, bz, wx + hc * (ex - ax), wy + hc * (ey - ay), wz + hc * (ez - az),
                                 slabs[s, RC], u, v,
                             )  # fmt: skip
+                            # The shaft above it counts where it may take more than the ball does.
+                            if whole and (
+                                not met
+                                or _overlaps(lo, hi, base, count, bottom, low)
+                                or _overlaps(lo, hi, base, count, high, top)
+                            ):
+                                more, a, b = shaft_swept(stands, poses, slabs[s, RC], length, px, py, pz, direction)
+                                if more:
+                                    low, high = (min(low, a), max(high, b)) if met else (a, b)
+                                    met = True
                         elif math.isfinite(shaft):
                             missed, low, high = pose_meet(
                                 slabs[s, KIND], slabs[s, H0], longer, slabs[s, R0], slabs[s, R1], hc, slabs[s, RO], slabs[s, RC],
                                 px - lx, py - ly, pz - lz, ax, ay, az, direction, False,
                             )  # fmt: skip
                             met = missed == 0.0
+                        elif corner:
+                            # An end that may lie beyond the stock is asked about there first.
+                            bottom, top = lo[base], hi[base + count - 1]
+                            bottom = bottom if kind == CUT and low <= bottom else -np.inf
+                            top = top if kind == CUT and high >= top else np.inf
+                            if not math.isfinite(beside_low):
+                                beside_low = ends[iu - tile_u0, 0]
+                            if not math.isfinite(beside_high):
+                                beside_high = ends[iu - tile_u0, 1]
+                            met, low, high, moment = corner_swept(
+                                stands, poses, ro, rc, length, px, py, pz, direction, bottom, top, beside_low,
+                                beside_high,
+                            )  # fmt: skip
+                            if met and low != bottom:
+                                beside_low = ends[iu - tile_u0, 0] = low
+                            if met and high != top:
+                                beside_high = ends[iu - tile_u0, 1] = high
                         else:
                             # The slab itself, grown by half its way, tells more closely; only then is the search worth its price.
-                            if straight:
+                            if cylinder:
                                 met, a, b = _within(
                                     direction,
                                     px - tx - 0.5 * wx,
@@ -404,36 +501,20 @@ def _cut_tile(
                                     mz,
                                     widest,
                                 )
-                                if not met or not _overlaps(lo, hi, base, count, max(a, low), min(b, high)):
-                                    continue
-                            missed, low, high = (
-                                (0.0, low, high)
-                                if cylinder
-                                else grown_meet(
-                                    slabs,
-                                    s,
-                                    aside,
-                                    ahead,
-                                    px - tx - 0.5 * wx,
-                                    py - ty - 0.5 * wy,
-                                    pz - tz - 0.5 * wz,
-                                    mx,
-                                    my,
-                                    mz,
+                                low, high = max(a, low), min(b, high)
+                            else:
+                                missed, low, high = grown_meet(
+                                    slabs, s, aside, ahead, px - tx - 0.5 * wx, py - ty - 0.5 * wy, pz - tz - 0.5 * wz, mx, my, mz,
                                     direction,
-                                )
-                            )
-                            met = missed == 0.0 and _overlaps(lo, hi, base, count, low, high)
-                            if met and corner:
-                                met, low, high, moment = corner_swept(
-                                    slabs, s, tips, ways, axes, turns, motion, poses, u, v, direction,
-                                    lo[base] if kind == CUT else -np.inf, hi[base + count - 1] if kind == CUT else np.inf,
                                 )  # fmt: skip
-                            elif met:
+                                met = missed == 0.0
+                            if met and _overlaps(lo, hi, base, count, low, high):
                                 met, low, high, moment = swept_meet(
                                     slabs, s, tips, ways, axes, turns, motion, steps[motion], u, v, direction,
                                     lo[base] if kind == CUT else -np.inf, hi[base + count - 1] if kind == CUT else np.inf,
                                 )  # fmt: skip
+                            else:
+                                met = False
                         length = length_met(lo, hi, base, count, low, high) if met else 0.0
                         if length <= 0.0:
                             continue
@@ -449,7 +530,7 @@ def _cut_tile(
                                 tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)
                             return entry
                         ray_counts[tile, ray] = new
-                        note_taken(taken[entry], length, 0.5)
+                        note_taken(taken, entry, length, 0.5)
                         edited = True
     if edited:
         tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)

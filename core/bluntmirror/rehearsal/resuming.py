@@ -59,7 +59,7 @@ def keep(store: Store, key: str, stock: Stock, film: Film, work: Work, hits: Hit
     """Put everything as it stands into the store: plain arrays, nothing that could run."""
     state: Arrays = {**{f"work/{name}": getattr(work, name) for name in Work.COLUMNS}, "asked": np.array([watch.asked])}
     for i, rays in enumerate(stock.rays):
-        state |= {f"rays{i}/{name}": getattr(rays, name) for name in rays.ARRAYS} | {
+        state |= {f"rays{i}/{name}": values for name, values in rays.held().items()} | {
             f"rays{i}/used": np.array([rays.used])
         }
     versions, last, looks = film.state

@@ -48,6 +48,14 @@ export function PartList({ rehearsal, replay, reach, onSpot, onDeviation, onFile
                       <th>Volume left</th>
                       <td>{(result.volume_after / 1000).toFixed(2)} cm³</td>
                     </tr>
+                    {result.mass_after != null && result.mass_before != null && (
+                      <tr>
+                        <th>Weight{result.material ? `, ${result.material}` : ""}</th>
+                        <td>
+                          {result.mass_before.toFixed(3)} → {result.mass_after.toFixed(3)} kg
+                        </td>
+                      </tr>
+                    )}
                     {result.gouge_max !== null && (
                       <tr>
                         <th>Deepest into {stock.part?.design}</th>
