@@ -189,6 +189,10 @@ def contact() -> None:
             sliding(shifts, np.ones(m, np.bool_)),
             1.0,
             seen,
+            0,
+            m,
+            np.inf,
+            -1,
         )
 
     def naive() -> None:

@@ -250,7 +250,7 @@ class Contact(unittest.TestCase):
         m = len(shifts) - 1
         seen = hit, *_ = Seen(np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf))
         margin, _ = march(SLID, triangles_of(self.ta), triangles_of(self.tb), NO_PIECES, NO_PIECES,
-                          sliding(shifts, np.ones(m, np.bool_)), 1.0, seen)  # fmt: skip
+                          sliding(shifts, np.ones(m, np.bool_)), 1.0, seen, 0, m, np.inf, -1)  # fmt: skip
         least = np.inf
         for i in range(m):
             dense = min(self.near(shifts[i] + s * (shifts[i + 1] - shifts[i])) for s in np.linspace(0, 1, 60))

@@ -96,8 +96,10 @@ def _next_step(clear, wanted):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def march(how, a, b, convex_a, convex_b, way, near, seen):
-    """Follow b past a. `a`, `b`: Triangles; `convex_a`, `convex_b`: Pieces; those that `how` does not ask may be empty.
+def march(how, a, b, convex_a, convex_b, way, near, seen, first, last, margin, where):
+    """Follow b past a over the segments first … last; margin, where: of those before.
+
+    `a`, `b`: Triangles; `convex_a`, `convex_b`: Pieces; those that `how` does not ask may be empty.
 
     Fills `seen`; returns the margin (the least clearance over all: to 5 % below 10 mm, to half above) and the segment in which
     it was first met, −1 where none was looked at.
@@ -107,10 +109,10 @@ def march(how, a, b, convex_a, convex_b, way, near, seen):
     simplex, face, kept = np.empty((4, 3)), np.empty((3, 3)), np.empty((3, 3))
     pose = np.empty((3, 4))
     values, coordinates, runs = way.values, way.coordinates, way.runs
-    reference = coordinates[0].copy()
+    reference = coordinates[first].copy()
     here, at = np.empty(coordinates.shape[1]), np.empty(values.shape[1])
-    margin, where, clear = np.inf, -1, -1.0
-    for i in range(len(way.active)):
+    clear = -1.0
+    for i in range(first, last):
         seen.closest[i] = np.inf
         if not way.active[i]:
             continue

@@ -6,7 +6,7 @@ import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -27,6 +27,7 @@ from .march_kernel import CONVEX, SLID, TURNED, Seen, Triangles, Way, march
 from .turning_kernel import turned_clearance
 
 DEPTH_SAMPLES = 24
+STRETCH, MOST_STRETCHES = 8192, 32  # segments; how many of them a program is followed in
 
 
 @dataclass(frozen=True)
@@ -82,14 +83,36 @@ def sliding(shifts: Floats, active: np.ndarray) -> Way:
 
 
 @dataclass(frozen=True)
+class Before:
+    """What is known of a pair up to a segment: its margin and where that was met, and the segments that hit or came too near, with the
+    columns of `march_kernel.Seen` there."""
+
+    upto: int
+    margin: float
+    where: int
+    rows: np.ndarray
+    hit: np.ndarray
+    share: Floats
+    closest: Floats
+
+
+@dataclass(frozen=True)
 class Followed:
-    """A pair followed over m segments; see `march_kernel.Seen` for hit, share and closest."""
+    """A pair followed over m segments; see `march_kernel.Seen` for hit, share and closest. `borders`: (segment, margin, where) as they
+    stood where a stretch ended."""
 
     screws: Screws  # b's link seen from a's
     hit: np.ndarray
     share: Floats
     closest: Floats
     margin: Margin
+    borders: tuple[tuple[int, float, int], ...] = ()
+
+    def before(self, number: int) -> Before:
+        """What was known at a border."""
+        upto, margin, where = self.borders[number]
+        rows = np.flatnonzero(self.hit[:upto])
+        return Before(upto, margin, where, rows, self.hit[rows], self.share[rows], self.closest[rows])
 
 
 class Follower:
@@ -178,14 +201,32 @@ class Follower:
             self.leads[a.key, b.key] = found
         return self.leads[a.key, b.key]
 
-    def follow(self, a: Body, b: Body, near: float, only: np.ndarray | None = None) -> Followed:
-        """Follow a pair; `only` (m,): the segments to look at, where not all."""
+    def borders(self) -> list[int]:
+        """Where stretches of a long program end: multiples of a power of two, so that one that grows a little has the same. Each stretch
+        is followed from what those before it came to, and from nothing else."""
+        count, step = len(self.knots.motion), STRETCH
+        while count // step > MOST_STRETCHES:
+            step *= 2
+        return list(range(step, count, step))
+
+    def follow(
+        self, a: Body, b: Body, near: float, only: np.ndarray | None = None, before: Before | None = None
+    ) -> Followed:
+        """Follow a pair; `only` (m,): the segments to look at, where not all; `before`: what is known of it already."""
         screws = between(self.chain, a.link, b.link)
         active = self.there(a) & self.there(b)
         if only is not None:
             active &= only
         m = len(active)
         seen = Seen(np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf))
+        at, margin, where = 0, np.inf, -1
+        if before is not None:
+            at, margin, where = before.upto, before.margin, before.where
+            seen.hit[before.rows], seen.share[before.rows], seen.closest[before.rows] = (
+                before.hit,
+                before.share,
+                before.closest,
+            )
         pa, pb = self.pieces(a), self.pieces(b)
         turned = None  # of b, where that can be done once
         if pa and pb:
@@ -203,20 +244,28 @@ class Follower:
             shapes = NO_TRIANGLES, NO_TRIANGLES, pa, pb
         else:
             shapes = triangles_of(self.tree(a)), triangles_of(self.tree(b, turned)), NO_PIECES, NO_PIECES
-        margin, where = march(how, *shapes, way, near, seen)
+        borders = []
+        for end in [*(border for border in self.borders() if border > at), m]:
+            margin, where = march(how, *shapes, way, near, seen, at, end, margin, where)
+            borders.append((end, float(margin), int(where)))
+            at = end
         motion = int(self.lead(a, b)[where]) if where >= 0 else -1
-        return Followed(screws, *seen, Margin(a.label, b.label, float(margin), motion))
+        return Followed(screws, *seen, Margin(a.label, b.label, float(margin), motion), tuple(borders))
 
     def follow_all(
-        self, pairs: list[tuple[Body, Body]], near: list[float], tick: Callable[[float], None] | None = None
-    ) -> list[Followed]:
-        """Every pair, shared out over the machine's cores: the kernels hold no lock."""
+        self, pairs: list[tuple[Body, Body]], near: list[float], tick: Callable[[float], None] | None = None,
+        before: list[Before] | None = None,
+    ) -> list[Followed]:  # fmt: skip
+        """Every pair, shared out over the machine's cores: the kernels hold no lock. `before`: what is known of each already."""
         for a, b in pairs:  # what the threads share is made before they start
             if not (self.pieces(a) and self.pieces(b)):
                 self.tree(a), self.tree(b)
         result: list[Followed | None] = [None] * len(pairs)
         with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-            waiting = {pool.submit(self.follow, a, b, near[i]): i for i, (a, b) in enumerate(pairs)}
+            waiting = {
+                pool.submit(self.follow, a, b, near[i], None, before[i] if before else None): i
+                for i, (a, b) in enumerate(pairs)
+            }
             try:
                 for done, future in enumerate(as_completed(waiting)):
                     result[waiting[future]] = future.result()
@@ -345,17 +394,30 @@ def clearances(pairs: list[tuple[Body, Body]], near: float, rules: Sequence[Pair
     return asked
 
 
+class Memory(Protocol):
+    """What remembers, from one run to the next, how pairs were followed."""
+
+    def recall(self, follower: Follower, pairs: list[tuple[Body, Body]], near: list[float]) -> list[Before] | None: ...
+
+    def keep(self, followed: list[Followed]) -> None: ...
+
+
 def check_contacts(
     reel: Reel, follower: Follower, pairs: list[tuple[Body, Body]], near: list[float], docket: Docket,
-    tick: Callable[[float], None] | None = None,
+    tick: Callable[[float], None] | None = None, memory: Memory | None = None,
 ) -> list[Margin]:  # fmt: skip
-    """Follow every pair, each with the clearance `near` asks of it. Returns the margins."""
+    """Follow every pair, each with the clearance `near` asks of it; `memory` knows how far an earlier run with the same beginning came.
+    Returns the margins."""
     margins = []
     pairs = [(b, a) if b.tool else (a, b) for a, b in pairs]
+    before = memory.recall(follower, pairs, near) if memory else None
+    all_followed = follower.follow_all(pairs, near, tick, before)
+    if memory:
+        memory.keep(all_followed)
     # The parts of one tool against the same body have one cause: they are told together.
     groups: dict[tuple[str, str], list[tuple[Body, Body, Followed]]] = {}
     wanted: dict[tuple[str, str], float] = {}
-    for (a, b), seen, own in zip(pairs, follower.follow_all(pairs, near, tick), near, strict=True):
+    for (a, b), seen, own in zip(pairs, all_followed, near, strict=True):
         margins.append(seen.margin)
         if seen.hit.any():
             names = ((a.called_tool or f"T{a.tool}") if a.tool else a.group or a.label, b.group or b.label)

@@ -18,7 +18,7 @@ from ..geometry.distance import Solid
 from ..geometry.frames import apply, inverse
 from ..geometry.mesh import Mesh
 from .compare_kernel import beyond, flatten, join_crossing, join_neighbours, lacking, missing, overlap
-from .stock import AXES_OF, Rays, Stock, rays_of
+from .stock import AXES_OF, Laid, Lattice, Rays, Stock, rays_of
 
 Floats = NDArray[np.float64]
 SPOT_CELLS = 3.0  # places nearer to each other than this many cells belong to one spot
@@ -91,16 +91,31 @@ class Comparison:
     solid: Solid  # the design, to be asked for distances
 
 
-def compare(stock: Stock, blank: Mesh, design: Mesh, gouge: float, excess: float) -> Comparison:
+@dataclass(frozen=True)
+class Prepared:
+    """What a comparison needs of a design and a blank, whatever is cut: the design as a solid, and both laid on the rays of every family."""
+
+    solid: Solid
+    designs: list[Laid]
+    blanks: list[Laid]
+
+    @staticmethod
+    def of(lattice: Lattice, blank: Mesh, design: Mesh) -> Prepared:
+        designs, blanks = ([rays_of(mesh, lattice, direction) for direction in range(3)] for mesh in (design, blank))
+        return Prepared(Solid.of(design), designs, blanks)
+
+
+def compare(
+    stock: Stock, blank: Mesh, design: Mesh, gouge: float, excess: float, prepared: Prepared | None = None
+) -> Comparison:
     """Compare the stock with a design (both in the grid frame); tolerances in mm."""
-    solid = Solid.of(design)
-    lattice = stock.lattice
+    prepared = prepared or Prepared.of(stock.lattice, blank, design)
+    solid = prepared.solid
     open_rays = 0
     found: dict[str, list[_Found]] = {"gouge": [], "excess": [], "lacking": []}
     for rays in stock.rays:
-        d = rays.direction
         slot, count = _laid(rays)
-        of_blank, of_design = rays_of(blank, lattice, d), rays_of(design, lattice, d)
+        of_blank, of_design = prepared.blanks[rays.direction], prepared.designs[rays.direction]
         open_rays += of_design.odd
         ends = (rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, slot, count)
         parts = (of_design.lo, of_design.hi, of_design.first, of_design.count)

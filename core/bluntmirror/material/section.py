@@ -97,6 +97,7 @@ class Section:
             if not lines.owed_count.any():
                 continue
             active = self._owed_tiles(family, lines)
+            family.changed[active] = True
             across = (0.0, 0.0, 0.0, 0.0) if family.direction == 2 else self._across(family)
             while len(active):
                 whole = np.zeros(len(active), np.bool_)

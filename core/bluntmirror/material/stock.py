@@ -122,6 +122,7 @@ class Rays:
         self.free: dict[int, list[int]] = {}  # by capacity: places that tiles have moved out of; lost with a checkpoint
         self.lo, self.hi = np.zeros(room, np.float32), np.zeros(room, np.float32)
         self.tag_lo, self.tag_hi = np.full(room, -1, np.int32), np.full(room, -1, np.int32)
+        self.changed = np.zeros(self.tiles, np.bool_)  # tiles cut since whoever keeps copies of them last looked
         self.tile_lo = np.full(self.tiles, np.inf, np.float32)
         self.tile_hi = np.full(self.tiles, -np.inf, np.float32)
 
@@ -147,10 +148,31 @@ class Rays:
             self.base[tile], self.capacity[tile] = to, wide
             self.used += wide * cells if place < 0 else 0
 
-    def held(self) -> dict[str, NDArray[Any]]:
-        """All that it holds, without the room at the end of the pools."""
-        pools = ("lo", "hi", "tag_lo", "tag_hi")
-        return {n: getattr(self, n)[: self.used] if n in pools else getattr(self, n) for n in self.ARRAYS}
+    POOLS = ("lo", "hi", "tag_lo", "tag_hi")
+
+    def _slots(self, tiles: NDArray[np.int64]) -> NDArray[np.int64]:
+        """The places in the pools of all that some tiles hold, tile by tile."""
+        size = self.capacity[tiles].astype(np.int64) * (TILE * TILE)
+        return np.repeat(self.base[tiles] - np.cumsum(size) + size, size) + np.arange(int(size.sum()))
+
+    def copies(self) -> dict[str, NDArray[Any]]:
+        """Copies of the tiles cut since this was last asked."""
+        tiles = np.flatnonzero(self.changed)
+        self.changed[:] = False
+        slots = self._slots(tiles)
+        rows = {name: getattr(self, name)[tiles] for name in ("capacity", "count", "tile_lo", "tile_hi")}
+        return {"tiles": tiles, **rows, **{name: getattr(self, name)[slots] for name in self.POOLS}}
+
+    def take(self, copies: dict[str, NDArray[Any]]) -> None:
+        """Put copies of tiles in the place of what they hold."""
+        tiles, capacity = copies["tiles"], copies["capacity"].astype(np.int64)
+        wider = np.flatnonzero(capacity > self.capacity[tiles])
+        self.grow(tiles[wider], capacity[wider])
+        slots = self._slots(tiles)
+        for name in ("count", "tile_lo", "tile_hi"):
+            getattr(self, name)[tiles] = copies[name]
+        for name in self.POOLS:
+            getattr(self, name)[slots] = copies[name]
 
     def widen(self, tiles: NDArray[np.int64]) -> None:
         """Twice the room for some tiles. Raises MemoryError when a ray would need thousands of intervals."""
@@ -628,6 +650,7 @@ class Stock:
             rays.widen(active)
         a, b, _ = AXES_OF[direction]
         n = len(batch.start)
+        rays.changed[np.searchsorted(tile_begin, np.flatnonzero(taken[:, 0] > 0.0), side="right") - 1] = True
         answer.taken += np.bincount(entries, taken[:, 0], n) * float(lattice.step[a] * lattice.step[b]) / len(self.rays)
         if direction == 2 and type(batch) is Batch:
             np.maximum.at(answer.stretch, entries, taken[:, 1])

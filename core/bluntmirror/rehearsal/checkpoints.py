@@ -3,6 +3,7 @@
 key     a digest of everything that the stock at a place depends on: blank, grid, tools, machine, and every piece of the path up
         to that place. Two runs with the same key have the same stock there, whatever comes after
 store   where checkpoints are kept, by key; what it has lost is worked out again
+chain   a checkpoint holds the tiles cut since the one before it, and names that one: many cost hardly more than one
 
 A key is looked up, never trusted beyond what went into it: nothing about programs, lines or revisions needs to be known. The
 computation's own code goes into it too. What is kept are plain arrays.
@@ -24,8 +25,8 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-FORMAT = 4  # of what is kept; another one makes other keys
-MOST = 8  # checkpoints of a stock in one run
+FORMAT = 5  # of what is kept; another one makes other keys
+MOST = 64  # checkpoints of a stock in one run, each of what has come since the one before it
 LEAST_STEP = 256  # pieces between two
 
 

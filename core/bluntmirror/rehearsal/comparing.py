@@ -16,6 +16,8 @@ from ..geometry.union import NotSolid, united
 from ..job.channel import tool_key, tool_number
 from ..job.models import Carried
 from ..material.comparison import SPOT_CELLS, Places, compare, joined_places, loose_pieces
+from .checkpoints import Store
+from .preparing import prepared_for
 from .result import CutStock, PartCheck, Rehearsal, Spot
 from .scene import tool_name
 from .segments import Segments
@@ -73,7 +75,12 @@ def _placed(mount) -> Floats:  # type: ignore[no-untyped-def]
 
 
 def check_part(
-    result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments, own: list[tuple[str, Mesh]] | None = None
+    result: Rehearsal,
+    cut: CutStock,
+    blank: Mesh,
+    segments: Segments,
+    own: list[tuple[str, Mesh]] | None = None,
+    store: Store | None = None,
 ) -> None:
     """Compare a cut stock with its design and look for pieces that came off. `blank` in the grid frame; `own`: the designs that go
     with a piece that is held, in its own frame (`holding` sees to what comes off such a one)."""
@@ -87,7 +94,8 @@ def check_part(
         return
     design = united(meshes).moved(inverse(cut.frame))
     checks = result.job.file.checks
-    comparison = compare(cut.stock, blank, design, checks.gouge, checks.excess)
+    prepared = prepared_for(store, cut.stock.lattice, blank, design)
+    comparison = compare(cut.stock, blank, design, checks.gouge, checks.excess, prepared)
     cut.part = PartCheck(" and ".join(names), comparison, comparison.solid, design)
     if comparison.open_rays:
         result.docket.add("check.limit", f"the design '{cut.part.design}' is not a closed solid: {comparison.open_rays} "

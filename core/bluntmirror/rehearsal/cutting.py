@@ -28,7 +28,7 @@ from .comparing import check_part
 from .entering import Entering, Watch
 from .grid import directions, grid_frame, reach_needed
 from .result import CutStock, Rehearsal, Work
-from .resuming import Hits, checkpoint_keys, go_on, keep
+from .resuming import Hits, Kept, checkpoint_keys, go_on, keep
 from .rings import OFF_PLANE_MM
 from .scene import hangs_on_spindle, spindle_of
 from .segments import RING, Segments
@@ -81,14 +81,17 @@ class Cutting:
         self.segments = Segments(result, tool_from_work, self.frame, sets, facets, self._spindle_name())
         self.film = Film(self.stock, result.filmed)
         self.film.shoot(0.0)
-        self.before = self.stock.volume
         self.work = Work.none(len(result.reel.motions))
         self.hits: Hits = []
         self.machine_from_work = Stands(result.values, partial(self.placement.pose, chain))
         self.watch = Watch(result, name, self.stock, self.mesh, self.frame, self._spindle(), entering, self.machine_from_work,
                            self._other_stock)  # fmt: skip
         self.keys = checkpoint_keys(result, name, self.mesh, tags, self.frame, self.segments, entering) if store else {}
-        self.at = go_on(store, self.keys, self.stock, self.film, self.work, self.hits, self.watch)
+        self.kept = Kept()
+        self.at = go_on(store, self.keys, self.stock, self.film, self.work, self.hits, self.watch, self.kept)
+        if not self.at:
+            self.kept.blank = self.stock.volume
+        self.before = self.kept.blank
         if self.at:
             result.resumed[name] = int(self.segments.motion[self.at - 1])
         self.due = [place for place in self.keys if place > self.at]
@@ -245,10 +248,9 @@ class Cutting:
                 self._take(np.arange(rows.start, rows.stop), *segments.batch(rows))
             self.at = rows.stop
             if self.store and self.due and self.at >= self.due[0]:
-                made = self.work.upto(int(segments.motion[self.at - 1]) + 1)
                 due = self.due.pop(0)
                 if self.at == due:
-                    keep(self.store, self.keys[due], self.stock, self.film, made, self.hits, watch)
+                    keep(self.store, self.keys[due], self.stock, self.film, self.work, self.hits, watch, self.kept)
             self.tell("material", self.at / count)
 
     def _cut_watched(self, segment: int, rows: slice) -> None:
@@ -315,7 +317,7 @@ class Cutting:
         )  # fmt: skip
         self.tell("part", 0.0)
         if not result.job.file.switches.air_cut:  # raised above the work it was never meant to become the part
-            check_part(result, cut, self.mesh, segments, self.designs)
+            check_part(result, cut, self.mesh, segments, self.designs, self.store)
         return cut
 
     # --- what is not carried out, or only in part --------------------------------------------------------------------------

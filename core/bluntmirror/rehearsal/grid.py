@@ -21,7 +21,11 @@ def grid_frame(directions: Floats) -> Floats:
     Where the tool keeps to one direction that is it; where it turns, only a direction of the mount's own axes is taken, so
     that the sides of a blank stay along the rays.
     """
-    known, counts = np.unique(np.round(directions, 9), axis=0, return_counts=True)
+    rounded = np.round(directions, 9)
+    if (rounded == rounded[0]).all():
+        known, counts = rounded[:1], np.array([len(rounded)])
+    else:
+        known, counts = np.unique(rounded, axis=0, return_counts=True)
     if len(known) > 1:
         square = np.abs(known).max(axis=1) > 1.0 - 1e-9
         if not square.any():
@@ -44,7 +48,14 @@ def directions(result: Rehearsal, tool_from_work: dict[int, Screws]) -> Floats:
     values, parts = result.values[:-1], []
     for lane in result.knots.lanes.T:
         number = np.where(lane >= 0, result.reel.motions.tool[lane], -1)
-        parts += [s.poses(values[number == n])[:, :3, 2] for n, s in tool_from_work.items() if (number == n).any()]
+        for n, screws in tool_from_work.items():
+            own = number == n
+            if not own.any():
+                continue
+            turns = any(np.ptp(values[own, axis]) > 0.0 for axis in screws.turning)
+            # Where nothing turns between the two, one knot tells for all.
+            seen = screws.poses(values[own] if turns else values[own][:1])[:, :3, 2]
+            parts.append(seen if turns else np.repeat(seen, int(own.sum()), axis=0))
     return np.concatenate(parts) if parts else np.array([[0.0, 0.0, 1.0]])
 
 

@@ -19,6 +19,7 @@ from .cutting import Cutting
 from .engagement import check_removal, engagements
 from .entering import find_entering
 from .grips import Events
+from .remembering import Remembered
 from .result import Rehearsal, Timed
 from .scene import blanks, contact_bodies, placement_of
 from .spindles import spindle_speeds
@@ -99,6 +100,7 @@ def replay(
         [near for _, near in kept],
         docket,
         lambda share: tell("contact", share),
+        Remembered(store) if store else None,
     )
     if len(timed.strands) > 1:
         from .timing import check_timing

@@ -130,9 +130,6 @@ class Work:
             np.add.at(column, motion, values)
         np.maximum.at(self.stretch, motion, stretch)
 
-    def upto(self, motion: int) -> Work:
-        return Work(*(getattr(self, name)[:motion] for name in self.COLUMNS))
-
 
 @dataclass
 class CutStock:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import astuple
+from dataclasses import astuple, dataclass, field
 
 import numpy as np
 
@@ -55,58 +55,111 @@ def checkpoint_keys(
     return keys_at(digest, places(len(segments.motion)), chunk)
 
 
-def keep(store: Store, key: str, stock: Stock, film: Film, work: Work, hits: Hits, watch: Watch) -> None:
-    """Put everything as it stands into the store: plain arrays, nothing that could run."""
-    state: Arrays = {**{f"work/{name}": getattr(work, name) for name in Work.COLUMNS}, "asked": np.array([watch.asked])}
+@dataclass
+class Kept:
+    """What of a cutting the checkpoints so far hold: a checkpoint holds no more than what has come since the one before it."""
+
+    key: str = ""
+    versions: int = 0  # of the film
+    hits: int = 0
+    taken: np.ndarray = field(default_factory=lambda: np.zeros(0))  # of every motion, at that moment
+    blank: float = 0.0  # mm³: what the blank's rays hold
+
+
+def keep(store: Store, key: str, stock: Stock, film: Film, work: Work, hits: Hits, watch: Watch, kept: Kept) -> None:
+    """Put what has come since the last checkpoint into the store: plain arrays, nothing that could run."""
+    state: Arrays = {
+        "before": np.frombuffer(kept.key.encode(), np.uint8),
+        "asked": np.array([watch.asked]),
+        "blank": np.array([kept.blank]),
+    }
+    motions = np.flatnonzero(work.taken != kept.taken) if len(kept.taken) else np.flatnonzero(work.taken)
+    state |= {"work/motion": motions} | {f"work/{name}": getattr(work, name)[motions] for name in Work.COLUMNS}
     for i, rays in enumerate(stock.rays):
-        state |= {f"rays{i}/{name}": values for name, values in rays.held().items()} | {
-            f"rays{i}/used": np.array([rays.used])
-        }
+        state |= {f"rays{i}/{name}": values for name, values in rays.copies().items()}
     versions, last, looks = film.state
-    state["film/brick"] = np.array([v.brick for v in versions], np.int64)
-    state["film/time"] = np.array([v.time for v in versions])
-    state["film/quads"] = np.array([v.quads for v in versions], np.int64)
-    state["film/size"] = np.array([len(v.data) for v in versions], np.int64)
-    state["film/data"] = np.frombuffer(b"".join(v.data for v in versions), np.uint8)
+    new = versions[kept.versions :]
+    state["film/brick"] = np.array([v.brick for v in new], np.int64)
+    state["film/time"] = np.array([v.time for v in new])
+    state["film/quads"] = np.array([v.quads for v in new], np.int64)
+    state["film/size"] = np.array([len(v.data) for v in new], np.int64)
+    state["film/data"] = np.frombuffer(b"".join(v.data for v in new), np.uint8)
     for name, table in (("last", last), ("looks", looks)):
         state[f"film/{name}"] = np.array(list(table), np.int64)
         state[f"film/{name}/of"] = np.array(list(table.values()), np.uint64)
-    state["hits/row"] = np.concatenate([np.zeros(0, np.int64), *(rows for rows, _ in hits)])
+    more = hits[kept.hits :]
+    state["hits/row"] = np.concatenate([np.zeros(0, np.int64), *(rows for rows, _ in more)])
     for name in HIT_COLUMNS:
-        parts = [getattr(answer, name) for _, answer in hits]
+        parts = [getattr(answer, name) for _, answer in more]
         if parts:
             state[f"hits/{name}"] = np.concatenate(parts)
     for name, flat in (("found", [(n, *astuple(h)) for n, hs in watch.found.items() for h in hs]),
                        ("near", [(n, *astuple(h)) for n, h in watch.near.items()])):  # fmt: skip
         state[f"watch/{name}"] = np.array([[n, s, d, share, *place] for n, s, d, place, share in flat]).reshape(-1, 7)
     store.put(key, packed(state))
+    kept.key, kept.versions, kept.hits, kept.taken = key, len(versions), len(hits), work.taken.copy()
 
 
 def go_on(
-    store: Store | None, keys: dict[int, str], stock: Stock, film: Film, work: Work, hits: Hits, watch: Watch
-) -> int:
-    """Bring everything to where it stood at the last checkpoint that the store has and that can be read; how many pieces
-    that is."""
+    store: Store | None, keys: dict[int, str], stock: Stock, film: Film, work: Work, hits: Hits, watch: Watch, kept: Kept
+) -> int:  # fmt: skip
+    """Bring everything to where it stood at the last checkpoint that the store has, with all those it stands on, and that can be
+    read; how many pieces that is."""
     if store is None:
         return 0
     for place, key in sorted(keys.items(), reverse=True):
-        data = store.get(key)
-        state = unpacked(data) if data else None
-        if state is None:
+        states = _chain(store, key, len(keys), stock)
+        if states is None:
             continue
-        try:
-            _take(state, stock, film, work, hits, watch)
-        except (KeyError, ValueError, IndexError):  # not what this code keeps: worked out anew
-            continue
+        for state in states:
+            _take(state, stock, film, work, hits)
+        _found_so_far(states[-1], watch)
+        for rays in stock.rays:
+            rays.changed[:] = False
+        kept.key, kept.versions, kept.hits, kept.taken = key, len(film.versions), len(hits), work.taken.copy()
+        kept.blank = float(states[-1]["blank"][0])
         return place
     return 0
 
 
-def _take(state: Arrays, stock: Stock, film: Film, work: Work, hits: Hits, watch: Watch) -> None:
-    pools = [
-        {name: state[f"rays{i}/{name}"].copy() for name in rays.ARRAYS} | {"used": int(state[f"rays{i}/used"][0])}
-        for i, rays in enumerate(stock.rays)
-    ]
+def _chain(store: Store, key: str, most: int, stock: Stock) -> list[Arrays] | None:
+    """What a checkpoint and all that it stands on hold, the first of them first; None where anything is lost, torn or not of this
+    stock."""
+    states: list[Arrays] = []
+    while key:
+        data = store.get(key)
+        state = unpacked(data) if data and len(states) < most else None
+        if state is None or not _is_whole(state, stock):
+            return None
+        states.append(state)
+        key = state["before"].tobytes().decode()
+    return states[::-1]
+
+
+def _is_whole(state: Arrays, stock: Stock) -> bool:
+    """Whether an archive holds what `keep` puts there, and tiles of this stock."""
+    try:
+        for i, rays in enumerate(stock.rays):
+            tiles, capacity = state[f"rays{i}/tiles"], state[f"rays{i}/capacity"]
+            room = int(capacity.sum()) * state[f"rays{i}/count"].shape[1] if len(tiles) else 0
+            if len(capacity) != len(tiles) or (len(tiles) and tiles.max() >= rays.tiles):
+                return False
+            if any(len(state[f"rays{i}/{name}"]) != room for name in rays.POOLS):
+                return False
+        rows = len(state["hits/row"])
+        if rows and any(len(state[f"hits/{name}"]) != rows for name in HIT_COLUMNS):
+            return False
+        named = ("before", "asked", "blank", "work/motion", "film/data", "watch/found", "watch/near")
+        return all(name in state for name in (*named, *(f"film/{table}/of" for table in ("last", "looks"))))
+    except (KeyError, ValueError, IndexError):
+        return False
+
+
+def _take(state: Arrays, stock: Stock, film: Film, work: Work, hits: Hits) -> None:
+    """What one checkpoint adds to the one before it."""
+    for i, rays in enumerate(stock.rays):
+        head = f"rays{i}/"
+        rays.take({name.removeprefix(head): values for name, values in state.items() if name.startswith(head)})
     ends = np.cumsum(state["film/size"])
     data = state["film/data"].tobytes()
     versions = [
@@ -119,23 +172,21 @@ def _take(state: Arrays, stock: Stock, film: Film, work: Work, hits: Hits, watch
         dict(zip(state[f"film/{name}"].tolist(), state[f"film/{name}/of"].tolist(), strict=True))
         for name in ("last", "looks")
     )
-    row = state["hits/row"]
-    answer = BatchResult(*(state[f"hits/{name}"] for name in HIT_COLUMNS)) if len(row) else None
-    flat = {name: state[f"watch/{name}"] for name in ("found", "near")}
-    for rays, pool in zip(stock.rays, pools, strict=True):
-        for name, values in pool.items():
-            setattr(rays, name, values)
-        rays.free = {}
-    film.state = versions, last, looks
+    # The first checkpoint of a run holds what was shot of the blank, too.
+    film.state = [*(film.versions if len(state["before"]) else []), *versions], last, looks
+    motions = state["work/motion"]
     for name in Work.COLUMNS:
-        getattr(work, name)[: len(state[f"work/{name}"])] = state[f"work/{name}"]
-    if answer is not None:
-        hits.append((row, answer))
+        getattr(work, name)[motions] = state[f"work/{name}"]
+    if len(state["hits/row"]):
+        hits.append((state["hits/row"], BatchResult(*(state[f"hits/{name}"] for name in HIT_COLUMNS))))
+
+
+def _found_so_far(state: Arrays, watch: Watch) -> None:
     found: dict[int, list[Hit]] = {}
-    for number, segment, depth, share, *place in flat["found"]:
+    for number, segment, depth, share, *place in state["watch/found"]:
         found.setdefault(int(number), []).append(Hit(int(segment), float(depth), np.array(place), float(share)))
     near = {
         int(number): Hit(int(segment), float(depth), np.array(place), float(share))
-        for number, segment, depth, share, *place in flat["near"]
+        for number, segment, depth, share, *place in state["watch/near"]
     }
     watch.go_on(found, near, int(state["asked"][0]))

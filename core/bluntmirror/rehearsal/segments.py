@@ -100,9 +100,10 @@ class Segments:
         centre = to_grid[:3, 3].copy() if centre is None else centre
         inserts = np.array([n for n, tool in result.tools.items() if tool.is_turning])
         turns_work = result.standing.spinning(spindle)
-        stand = np.where(
-            turns_work[keep] & ~np.isin(number, inserts), self._stands(begin, end, number, poses, centre), 0
-        )
+        stand = np.zeros(len(keep), np.int64)
+        driven = np.flatnonzero(turns_work[keep] & ~np.isin(number, inserts))
+        if len(driven):
+            stand[driven] = self._stands(begin[driven], end[driven], number[driven], poses, centre)
         if stand.any():
             tip, axis = poses(begin, number)
             flutes = np.array([result.tools[int(n)].flute_length for n in number])
