@@ -114,13 +114,36 @@ class Deviations(unittest.TestCase):
                 self.assertLess(told, OFF / math.cos(math.radians(22.5)) + 0.005)
 
     def test_an_edge(self) -> None:
-        """A block milled square beside a design that is OFF smaller on two sides. What is left is read at the ends of rays, half a cell
-        from their edge: what is told is OFF, and the edge itself, √2 OFF off, is not seen. `docs/performance.md` says so."""
+        """A block milled square beside a design that is OFF smaller on two sides, or on all: its edges stand √2 OFF off, its corners √3,
+        though no ray ends at either."""
         for grid in (0.5, 0.25):
             with self.subTest(grid=grid):
                 design = manifold3d.Manifold.cube([BLANK[0] - 2 * OFF, BLANK[1] - 2 * OFF, BLANK[2]], True)
                 seen = compare(Stock(meshes.box(BLANK), grid), meshes.box(BLANK), solid(design), 0.01, 0.01)
-                self.assertAlmostEqual(seen.excess_max, OFF, delta=1e-5)
+                self.assertAlmostEqual(seen.excess_max, math.sqrt(2) * OFF, delta=0.002)
+                worst = seen.excess.points[seen.excess.worst]
+                np.testing.assert_allclose(np.abs(worst[:2]), [BLANK[0] / 2, BLANK[1] / 2], atol=1e-4)
+                design = manifold3d.Manifold.cube([side - 2 * OFF for side in BLANK], True)
+                seen = compare(Stock(meshes.box(BLANK), grid), meshes.box(BLANK), solid(design), 0.01, 0.01)
+                self.assertAlmostEqual(seen.excess_max, math.sqrt(3) * OFF, delta=0.002)
+
+    def test_an_inner_edge(self) -> None:
+        """A pocket milled OFF too deep and OFF too wide: along its bottom edge the gouge is √2 OFF."""
+        for grid in (0.5, 0.25):
+            with self.subTest(grid=grid):
+                stock = Stock(meshes.box(BLANK), grid)
+                cut(stock, tool(type="end-mill", diameter=8), [[-30, 0.07, TOP - 3], [30, 0.07, TOP - 3]])
+                slot = manifold3d.Manifold.cube([80, 8 - 2 * OFF, 10], True).translate([0, 0.07, TOP - 3 + OFF + 5])
+                seen = beside(stock, slot)
+                self.assertAlmostEqual(seen.gouge_max, math.sqrt(2) * OFF, delta=0.02)
+
+    def test_a_slope_has_no_edges(self) -> None:
+        """What stands evenly off a slanted face, or a round one, is told as that: edges are not invented."""
+        entry, depth, _ = CUTTERS["ball mill"]
+        dimple = manifold3d.Manifold.sphere(4.3, FINE) + manifold3d.Manifold.cylinder(5, 4.3, 4.3, FINE)
+        for grid in (0.5, 0.25):
+            seen = beside(plunged(entry, depth, grid), dimple.translate([0.07, -0.11, TOP - 2]))
+            self.assertAlmostEqual(seen.excess_max, 0.3, delta=0.005)
 
 
 if __name__ == "__main__":

@@ -1,6 +1,7 @@
 """The finished part: distance to a design, gouges and material left in closed form, loose pieces, order, grouping."""
 
 import itertools
+import math
 import tempfile
 import unittest
 import unittest.mock
@@ -91,6 +92,22 @@ class Differences(unittest.TestCase):
         inside = Solid.of(design).distance(points)
         self.assertAlmostEqual(seen.gouge_max, float((-inside)[taken].max()), delta=0.25)
         self.assertAlmostEqual(seen.excess_max, float(inside[~taken].max()), delta=0.3)
+
+    def test_what_of_a_design_no_tool_has_touched(self) -> None:
+        """A slot is milled down to the design's top, half a millimetre below the blank's: what is left of that top, and the bottom. On a
+        slope of 20° the face is 1/cos 20° of what it covers; and what lies on the blank's own faces was never asked for."""
+        blank, flat = meshes.box([30, 20, 11]), meshes.box([30, 20, 10])
+        stock = Stock(blank, 0.25)
+        self.assertAlmostEqual(float(compare(stock, blank, flat, 0.05, 0.3).untouched.sum()), 1200, delta=1)
+        cut(stock, tool(**FLAT), [[-25, 1.0, 5], [25, 1.0, 5]])  # 6 wide
+        self.assertAlmostEqual(float(compare(stock, blank, flat, 0.05, 0.3).untouched.sum()), 1200 - 6 * 30, delta=10)
+        self.assertEqual(float(compare(stock, blank, flat, 0.05, 0.6).untouched.sum()), 0.0)
+        rise = 30 * math.tan(math.radians(20))
+        wedge = meshes.extrude([[-15, -5], [15, -5], [15, -4.5 + rise], [-15, -4.5]], 20)
+        wedge = meshes.Mesh(wedge.vertices[:, [0, 2, 1]] - [0, 10, 0], wedge.faces[:, ::-1])
+        high = meshes.Mesh(meshes.box([30, 20, 20]).vertices + [0, 0, 5], flat.faces)
+        seen = compare(Stock(high, 0.25), high, wedge, 0.05, 0.3)
+        self.assertAlmostEqual(float(seen.untouched.sum()), 30 / math.cos(math.radians(20)) * 20, delta=12)
 
     def test_which_motion_came_first(self) -> None:
         assembly = tool(**FLAT)

@@ -102,6 +102,9 @@ class StockResult(Exact):
     volume_after: float
     gouge_max: float | None = Field(description="deepest cut into the design, mm; null without a design")
     excess_max: float | None
+    untouched: float | None = Field(
+        None, description="mm² of the design's faces under stock beyond tolerance that nothing has cut"
+    )
     material: str | None = None  # as the job names it
     mass_before: float | None = Field(None, description="kg, where the job gives a density")
     mass_after: float | None = None

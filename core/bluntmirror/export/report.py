@@ -232,11 +232,11 @@ def _stock(verdict: dict[str, Any]) -> str:
 
     rows = [
         [escape(s["name"]), f"{s['volume_before'] / 1000:.2f}", f"{s['volume_after'] / 1000:.2f}", depth(s["gouge_max"]),
-         depth(s["excess_max"]), mass(s)]
+         depth(s["excess_max"]), f"{s['untouched'] / 100:.2f}" if "untouched" in s else "—", mass(s)]
         for s in verdict["stock"]
     ]  # fmt: skip
-    heads = ["stock", "cm³ before", "cm³ after", "deepest into the design", "most left on it", ""]
-    return "<h2>Stock</h2>" + _table(heads, rows, frozenset(range(1, 5))) if rows else ""
+    heads = ["stock", "cm³ before", "cm³ after", "deepest into the design", "most left on it", "never touched, cm²", ""]
+    return "<h2>Stock</h2>" + _table(heads, rows, frozenset(range(1, 6))) if rows else ""
 
 
 def _measures(verdict: dict[str, Any]) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 from collections.abc import Sequence
 from dataclasses import asdict
@@ -21,6 +22,7 @@ from ..rehearsal.comparing import exactness
 from ..rehearsal.result import CutStock, Rehearsal, Strand, Timed
 from ..rehearsal.travel import ranges
 
+CUSP_DEGREES = 10  # of the sides of a cusp: passes a third of a ball's diameter apart leave it
 _NOT_XML = re.compile("[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
 
 
@@ -92,6 +94,13 @@ def not_checked(result: Timed) -> list[str]:
         )
     elif stocks and not any(cut.part for cut in stocks):
         told.append("gouges and material left: no stock could be compared with the design")
+    if any(cut.part for cut in stocks):
+        # g/2 · tan θ, θ the rise of a cusp's sides: see docs/performance.md.
+        grid = result.job.file.checks.resolution
+        told.append(
+            f"the tips of cusps between two rays: one whose sides rise at {CUSP_DEGREES}° may stand "
+            f"{0.5 * grid * math.tan(math.radians(CUSP_DEGREES)):.3f} mm higher than told"
+        )
     if result.job.file.switches.dry_run:
         told.append("material: dry run, no stock was cut")
     if result.job.file.switches.air_cut:
@@ -160,6 +169,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
             {"name": c.name, "volume_before": _rounded(c.volume_before, 3), "volume_after": _rounded(c.volume_after, 3),
              "gouge_max": _rounded(c.part.comparison.gouge_max, 4) if c.part else None,
              "excess_max": _rounded(c.part.comparison.excess_max, 4) if c.part else None,
+             **({"untouched": _rounded(c.part.comparison.untouched.sum(), 1)} if c.part else {}),
              **_mass(result, c), **({} if c.held_by is None else {"held_by": c.held_by, "mount": c.mount})}
             for c in stocks
         ],
@@ -304,7 +314,7 @@ def as_text(verdict: dict[str, Any]) -> str:
         lines.append(f"stock {stock['name']}: {stock['volume_before']:.1f} → {stock['volume_after']:.1f} mm³{mass}")
         if stock["gouge_max"] is not None:
             lines.append(f"  against the design: deepest cut into it {stock['gouge_max']:.3f} mm, most left on it "
-                         f"{stock['excess_max']:.3f} mm")  # fmt: skip
+                         f"{stock['excess_max']:.3f} mm" + (f", {stock['untouched']:.1f} mm² of it never touched" if stock["untouched"] else ""))  # fmt: skip
     for item in verdict.get("measures", []):
         told = "not taken: " + item["why"] if item["actual"] is None else f"{item['actual']:.3f}"
         asked = "" if item["nominal"] is None else f" (nominal {item['nominal']:.3f})"

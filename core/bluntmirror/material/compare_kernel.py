@@ -85,6 +85,44 @@ def beyond(
 
 
 @njit(cache=True)
+def untouched(
+    lo,
+    hi,
+    tag_lo,
+    tag_hi,
+    slot,
+    count,
+    design_lo,
+    design_hi,
+    design_first,
+    design_count,
+    face_lo,
+    face_hi,
+    steep,
+    least,
+    cell,
+    area,
+):
+    """Add to area (faces,) how much of every face of the design stands under stock that nothing has cut, thicker than `least`. A ray that
+    ends on a face tells of as much of it as its cell is times how squarely it meets it: over the three families that makes the face.
+
+    face_lo, face_hi: the design's faces at either end of its intervals; steep (faces,): the share of their normals along the ray."""
+    for ray in range(len(count)):
+        for d in range(design_first[ray], design_first[ray] + design_count[ray]):
+            for k in range(slot[ray], slot[ray] + count[ray]):
+                if lo[k] <= design_hi[d] < hi[k] and tag_hi[k] == -1:
+                    share = steep[face_hi[d]]
+                    beyond = hi[k] if d + 1 == design_first[ray] + design_count[ray] else min(hi[k], design_lo[d + 1])
+                    if (beyond - design_hi[d]) * share > least:
+                        area[face_hi[d]] += cell * share
+                if lo[k] < design_lo[d] <= hi[k] and tag_lo[k] == -1:
+                    share = steep[face_lo[d]]
+                    beyond = lo[k] if d == design_first[ray] else max(lo[k], design_hi[d - 1])
+                    if (design_lo[d] - beyond) * share > least:
+                        area[face_lo[d]] += cell * share
+
+
+@njit(cache=True)
 def join(parent, a, b):
     """Union by path halving."""
     while parent[a] != a:

@@ -17,14 +17,19 @@ from numpy.typing import NDArray
 from ..geometry.distance import Solid
 from ..geometry.frames import apply, inverse
 from ..geometry.mesh import Mesh
-from .compare_kernel import beyond, flatten, join_crossing, join_neighbours, lacking, missing, overlap
+from .compare_kernel import beyond, flatten, join_crossing, join_neighbours, lacking, missing, overlap, untouched
+from .sharp import edge_points
 from .stock import AXES_OF, Laid, Lattice, Rays, Stock, rays_of
+from .surface_kernel import BRICK
 
 Floats = NDArray[np.float64]
 SPOT_CELLS = 3.0  # places nearer to each other than this many cells belong to one spot
 HAIR_MM = 5e-4  # a difference below this is float noise of the rays
 LEAST_LACKING_MM = 1e-3
 MEASURED_AT_ONCE = 4096
+EDGE_MM = 0.027  # of what rays tell: at an edge it cannot be more than 0.02 worse
+MOST_AT_A_CORNER = 1.7320508  # √3: of three faces that are as far off as that
+MOST_BRICKS = 512  # whose edges are looked at, the worst of them first
 SLIVER_CELLS = 8.0  # a piece of less volume than this many cells is a sliver, not a loose piece
 
 
@@ -86,6 +91,9 @@ class Comparison:
     excess: Places
     gouge_max: float  # the deepest gouge and the most material left, within tolerance or not
     excess_max: float
+    untouched: (
+        Floats  # (faces of the design,) mm²: how much of each stands under stock beyond tolerance that nothing has cut
+    )
     lacking: Places  # of the design, what the blank never had; amount: how far outside the blank
     open_rays: int  # rays through the design that do not add up
     solid: Solid  # the design, to be asked for distances
@@ -98,11 +106,17 @@ class Prepared:
     solid: Solid
     designs: list[Laid]
     blanks: list[Laid]
+    normals: Floats  # of the design's faces (faces, 3)
 
     @staticmethod
     def of(lattice: Lattice, blank: Mesh, design: Mesh) -> Prepared:
-        designs, blanks = ([rays_of(mesh, lattice, direction) for direction in range(3)] for mesh in (design, blank))
-        return Prepared(Solid.of(design), designs, blanks)
+        designs, blanks = (
+            [rays_of(mesh, lattice, direction, mesh is design) for direction in range(3)] for mesh in (design, blank)
+        )
+        solid = Solid.of(design)
+        normals = np.empty((len(design.faces), 3))
+        normals[solid.tree.order] = solid.normals[:, 0]
+        return Prepared(solid, designs, blanks, normals)
 
 
 def compare(
@@ -112,6 +126,7 @@ def compare(
     prepared = prepared or Prepared.of(stock.lattice, blank, design)
     solid = prepared.solid
     open_rays = 0
+    bare = np.zeros(len(prepared.normals))
     found: dict[str, list[_Found]] = {"gouge": [], "excess": [], "lacking": []}
     for rays in stock.rays:
         slot, count = _laid(rays)
@@ -120,6 +135,11 @@ def compare(
         ends = (rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, slot, count)
         parts = (of_design.lo, of_design.hi, of_design.first, of_design.count)
         blanks = (of_blank.lo, of_blank.hi, of_blank.first, of_blank.count)
+        a, b, w = AXES_OF[rays.direction]
+        cell = float(stock.lattice.step[a] * stock.lattice.step[b])
+        untouched(
+            *ends, *parts, of_design.face_lo, of_design.face_hi, np.abs(prepared.normals[:, w]), excess, cell, bare
+        )
         asks: list[tuple[str, Any, tuple[Any, ...]]] = [
             ("gouge", missing, (*ends, *parts, *blanks)), ("excess", beyond, (*ends, *parts)), ("lacking", lacking, (*parts, *blanks)),
         ]  # fmt: skip
@@ -128,8 +148,8 @@ def compare(
             places, tags = np.zeros((n, 3)), np.full(n, -1, np.int32)
             kernel(*arrays, HAIR_MM, True, places, tags)
             found[name].append(_Found(_points(rays, places), places[:, 2], tags))
-    gouges, gouge_max = _measured(_Found.joined(found["gouge"]), solid, -1.0, gouge)
-    left, excess_max = _measured(_Found.joined(found["excess"]), solid, 1.0, excess)
+    gouges, gouge_max = _with_edges(stock, *_measured(_Found.joined(found["gouge"]), solid, -1.0, gouge), solid, -1.0)
+    left, excess_max = _with_edges(stock, *_measured(_Found.joined(found["excess"]), solid, 1.0, excess), solid, 1.0)
     outside = Solid.of(blank)
     never, _ = _measured(_Found.joined(found["lacking"]), outside, 1.0, max(gouge, LEAST_LACKING_MM))
     # Corners of the design may lie outside the blank between the rays, or beyond all of them.
@@ -138,7 +158,7 @@ def compare(
     never = joined_places(
         [never, Places(design.vertices[corners], apart[corners], np.full(len(corners), -1, np.int32))]
     )
-    return Comparison(gouges, left, gouge_max, excess_max, never, open_rays, solid)
+    return Comparison(gouges, left, gouge_max, excess_max, bare, never, open_rays, solid)
 
 
 @dataclass(frozen=True)
@@ -169,6 +189,28 @@ def _measured(found: _Found, solid: Solid, sign: float, tolerance: float) -> tup
         worst = max(worst, float((sign * solid.distance(found.points[rows])).max()))
     beyond = amount > tolerance
     return Places(found.points[asked[beyond]], amount[beyond], found.tag[asked[beyond]]), worst
+
+
+def _with_edges(stock: Stock, places: Places, worst: float, solid: Solid, sign: float) -> tuple[Places, float]:
+    """The same with the edges and corners of the stock, which lie between the rays: at a square one the distance is up to √2 of what it is
+    on its faces, at a corner √3; where the surface turns less it is hardly more. They only tell how bad a place is that the rays tell
+    already, and by no more than that."""
+    lattice = stock.lattice
+    large = np.flatnonzero(places.amount > max(EDGE_MM, worst / MOST_AT_A_CORNER))
+    if not len(large):
+        return places, worst
+    at = np.floor((places.points[large] - lattice.origin) / (lattice.step * BRICK)).astype(np.int64)
+    bricks, of = np.unique(at, axis=0, return_inverse=True)
+    most = np.zeros(len(bricks))
+    np.maximum.at(most, of.reshape(-1), places.amount[large])
+    chosen = np.argsort(-most, kind="stable")[:MOST_BRICKS]
+    points, tags, row = edge_points(stock, bricks[chosen])
+    amount = np.minimum(sign * solid.distance(points), MOST_AT_A_CORNER * most[chosen][row])
+    more = np.flatnonzero(amount > most[chosen][row])
+    if not len(more):
+        return places, worst
+    added = Places(points[more], amount[more], tags[more])
+    return joined_places([places, added]), max(worst, float(added.amount.max()))
 
 
 def joined_places(parts: list[Places]) -> Places:

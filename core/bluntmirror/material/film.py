@@ -130,6 +130,12 @@ class Film:
                 continue
             yield vertices.astype(np.float32), quads.copy(), tags.copy(), places.copy()
 
+    def of(self, bricks: NDArray[np.int64]) -> Iterator[tuple[NDArray, NDArray, NDArray, NDArray]]:
+        """The same of some bricks (n, 3), whether a film runs or not."""
+        for _, vertices, quads, tags, places, _ in self._surfaces(bricks):
+            if len(quads):
+                yield vertices.astype(np.float32), quads.copy(), tags.copy(), places.copy()
+
     def final_places(self) -> tuple[list[int], NDArray[np.float64], NDArray[np.float64]]:
         """The latest version of every brick, and in their order the exact ray end behind each quad (Q, 3) and its area (Q,), mm²."""
         latest = sorted(self._last.values())

@@ -45,7 +45,10 @@ def prepared_for(store: Store | None, lattice: Lattice, blank: Mesh, design: Mes
 
 
 def _written(made: Prepared) -> Arrays:
-    state: Arrays = {f"tree/{name}": getattr(made.solid.tree, name) for name in TREE} | {"normals": made.solid.normals}
+    state: Arrays = {f"tree/{name}": getattr(made.solid.tree, name) for name in TREE} | {
+        "normals": made.solid.normals,
+        "faces": made.normals,
+    }
     for kind, families in (("design", made.designs), ("blank", made.blanks)):
         for direction, laid in enumerate(families):
             state |= {f"{kind}{direction}/{f.name}": np.asarray(getattr(laid, f.name)) for f in fields(Laid)}
@@ -54,9 +57,9 @@ def _written(made: Prepared) -> Arrays:
 
 def _read(state: Arrays) -> Prepared:
     solid = Solid(BoxTree(*(state[f"tree/{name}"] for name in TREE)), state["normals"])
-    families = [
+    designs, blanks = (
         [Laid(**{f.name: state[f"{kind}{direction}/{f.name}"] for f in fields(Laid) if f.name != "odd"},
               odd=int(state[f"{kind}{direction}/odd"])) for direction in range(3)]
         for kind in ("design", "blank")
-    ]  # fmt: skip
-    return Prepared(solid, *families)
+    )  # fmt: skip
+    return Prepared(solid, designs, blanks, state["faces"])

@@ -1703,6 +1703,11 @@ export interface components {
             gouge_max: number | null;
             /** Excess Max */
             excess_max: number | null;
+            /**
+             * Untouched
+             * @description mm² of the design's faces under stock beyond tolerance that nothing has cut
+             */
+            untouched?: number | null;
             /** Material */
             material?: string | null;
             /**

@@ -68,6 +68,12 @@ export function PartList({ rehearsal, replay, reach, onSpot, onDeviation, onFile
                         <td>{result.excess_max.toFixed(3)} mm</td>
                       </tr>
                     )}
+                    {!!result.untouched && (
+                      <tr title="Faces of the design under stock beyond tolerance that no tool has cut">
+                        <th>Never touched</th>
+                        <td>{(result.untouched / 100).toFixed(2)} cm²</td>
+                      </tr>
+                    )}
                   </>
                 )}
               </tbody>
