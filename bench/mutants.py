@@ -27,6 +27,21 @@ class Mutant:
 
 
 MUTANTS = [
+    Mutant("a driven tool's distance from the axis runs straight", "rehearsal/rings.py",
+           "    count = np.maximum(np.where(stand == OUTWARDS, 1.0, straight), along)", "    count = along", "tests.test_driven"),
+    Mutant("what the tool did not pass at a stand is between its ends all the same", "material/turned_sweep_kernel.py",
+           "                elif side == 0 or not _surely_missed(ro, rc, length, qe, qq, h, along):\n                    return False",
+           "                elif side == 0:\n                    return False", "tests.test_turning.TurnedSweeps"),
+    Mutant("a checkpoint leaves out a tile", "material/stock.py", 'np.flatnonzero(taken[:, 0] > 0.0), side="right") - 1] = True',
+           'np.flatnonzero(taken[:, 0] > 0.0), side="right") - 2] = True', "tests.test_checkpoints"),
+    Mutant("contact goes on from other bodies' margins", "rehearsal/remembering.py", "                if id(body) not in told:",
+           "                if False:", "tests.test_checkpoints"),
+    Mutant("an edge is worse than it is", "material/comparison.py", "    amount = np.minimum(sign * solid.distance(points),",
+           "    amount = np.minimum(1.3 * sign * solid.distance(points),", "tests.test_accuracy"),
+    Mutant("a motion cuts over its whole way", "rehearsal/cutting.py", "share * seconds, share * across", "seconds, across",
+           "tests.test_engagement"),
+    Mutant("what has been cut counts as never touched", "material/compare_kernel.py", "< hi[k] and tag_hi[k] == -1:", "< hi[k]:",
+           "tests.test_part.Differences"),
     Mutant("measure: the other side of a thin wall counts as its own", "material/ends.py", "self.outward @ face.normal > SQUARE",
            "self.outward @ face.normal > -2.0", "tests.test_measures"),
     Mutant("measure: a wall is as thick as it is at first", "material/measures.py", "int(np.argmin(np.where(fits, thick, np.inf)))",

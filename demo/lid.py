@@ -70,7 +70,8 @@ def bodies(flawed: bool) -> list[Json]:
             {"type": "box", "size": [160, 24, 24], "at": [0, 67, 48]},
         ]},
         {"name": "stop arm", "role": "fixture", "mount": "table", "shape": {"type": "box", "size": [16, 20, 48]}, "at": arm},
-        {"name": "blank", "role": "stock", "mount": "table", "shape": {"type": "box", "size": [150, 110, 30]},
+        {"name": "blank", "role": "stock", "mount": "table", "material": {"name": "aluminium", "density": 2.7},
+         "shape": {"type": "box", "size": [150, 110, 30]},
          "at": [0, 0, 61]},
         {"name": "lid", "role": "design", "mount": "table", "shape": {"type": "mesh", "file": "design.stl"}, "at": [0, 0, 76]},
     ]  # fmt: skip

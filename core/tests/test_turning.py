@@ -322,6 +322,9 @@ def swept_by(
     return swept_meet(slab, 0, tip, way, axis, turn, 0, int(steps[0]), u, v, direction, -np.inf, np.inf)
 
 
+RIM_MM = 0.7  # at a shaft's upper rim, which is sharp, stands leave more between them: it has the shank above it
+
+
 class TurnedSweeps(unittest.TestCase):
     def aligned(self, axis: np.ndarray) -> Rotation:
         return Rotation.align_vectors([[0, 0, 1]], [axis])[0]
@@ -332,7 +335,9 @@ class TurnedSweeps(unittest.TestCase):
         """The two as one body: what it takes of a ray is what the two slabs take at 65 poses, less a cusp; and a ray that is said to
         keep its stock is met at none of the stands."""
         rng = np.random.default_rng(seed)
-        ro, rc, length = rng.choice([0.0, 1.0]) * rng.uniform(0.3, 4), rng.uniform(0.4, 3), rng.uniform(2, 14)
+        ro, rc = rng.choice([0.0, 1.0]) * rng.uniform(0.3, 4), rng.uniform(0.4, 3)
+        length = rc + rng.uniform(0.8, 12)  # above a shorter one there would be another slab
+        e = 2 * CUSP_MM
         slab = np.array(
             [[WHOLE, 0, 2 * rc, ro, ro + rc, rc, ro, rc], [LINE, rc, rc + length, ro + rc, ro + rc, 0, 0, 0]]
         )
@@ -343,11 +348,11 @@ class TurnedSweeps(unittest.TestCase):
         u, v = rng.uniform(-1.2, 1.2, 2) * (ro + rc + 1)
         point = np.array(_axis_place(direction, u, v, 0.0))
 
-        def ends(share: float) -> list[tuple[float, float]]:
+        def ends(share: float, of: np.ndarray = slab) -> list[tuple[float, float]]:
             a = axis[0] + share * turn[0]
             a /= np.linalg.norm(a)
             q = point - tip[0] - share * way[0]
-            met = [pose_meet(*row, *q, *a, direction, False) for row in slab]
+            met = [pose_meet(*row, *q, *a, direction, False) for row in of]
             return [(low, high) for missed, low, high in met if missed == 0.0]
 
         dense = [end for share in np.linspace(0, 1, 65) for end in ends(share)]
@@ -359,17 +364,27 @@ class TurnedSweeps(unittest.TestCase):
         if ro > 0.0:
             guess = low + rng.uniform(-0.5, 0.5) if rng.random() < 0.5 else np.nan
             found = corner_swept(stands, poses, ro, rc, length, *point, direction, -np.inf, np.inf, guess, guess)[:3]
-            if dense and high - low > 1.0:
-                self.assertTrue(found[0])
+            # Never more than the body does, and never less than one that is thinner by two cusps.
+            less = np.array(
+                [
+                    [WHOLE, 0, 2 * rc, ro, ro + rc - e, rc, ro, rc - e],
+                    [LINE, rc, rc + length - RIM_MM, ro + rc - e, ro + rc - e, 0, 0, 0],
+                ]
+            )
+            thinner = [end for share in np.linspace(0, 1, 65) for end in ends(share, less)]
+            if found[0]:
                 self.assertGreater(found[1], low - 1e-3)
                 self.assertLess(found[2], high + 1e-3)
-                self.assertLess(max(found[1] - low, high - found[2]), 0.04)
+            if thinner:
+                self.assertTrue(found[0])
+                self.assertLess(found[1], min(a for a, _ in thinner) + 1e-3)
+                self.assertGreater(found[2], max(b for _, b in thinner) - 1e-3)
         else:
             met, a, b = shaft_swept(stands, poses, rc, length, *point, direction)
-            shaft = [end for share in np.linspace(0, 1, 65) for end in ends(share)[-1:] if len(ends(share)) == 2]
-            if met and shaft:
-                self.assertGreater(a, min(end[0] for end in shaft) - 0.02)
-                self.assertLess(b, max(end[1] for end in shaft) + 0.02)
+            shaft = [end for share in np.linspace(0, 1, 65) for end in ends(share, slab[1:])]
+            if met:
+                self.assertGreater(a, min(end[0] for end in shaft) - 1e-6)
+                self.assertLess(b, max(end[1] for end in shaft) + 1e-6)
         # Stock that ends near where the body does, or anywhere.
         edge = rng.choice([low, high, 0.0]) + rng.choice([0.0, 1.0]) * rng.uniform(-0.2, 0.2)
         lo, hi = (

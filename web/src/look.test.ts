@@ -2,6 +2,8 @@ import { describe, expect, it } from "vitest";
 
 import { clock, deviationColour, timeColour, toolColour } from "./look";
 
+const SCALE = { gouge: 0.05, excess: 0.3, reach: 1, steps: 0 };
+
 const far = (a: number[], b: number[]) => Math.hypot(...a.map((c, i) => c - b[i]));
 
 describe("the look", () => {
@@ -22,16 +24,21 @@ describe("the look", () => {
     for (let i = 1; i < 5; i++) expect(shades[i] - shades[i + 1]).toBeCloseTo(shades[1] - shades[2], 9);
   });
   it("leaves what is within tolerance uncoloured and makes what is beyond it stand out at once", () => {
-    const within = deviationColour(0, 0.05, 0.3, 1);
-    expect(deviationColour(-0.05, 0.05, 0.3, 1)).toEqual(within);
-    expect(deviationColour(0.3, 0.05, 0.3, 1)).toEqual(within);
-    expect(far(deviationColour(-0.06, 0.05, 0.3, 1), within)).toBeGreaterThan(0.2);
-    expect(far(deviationColour(0.31, 0.05, 0.3, 1), within)).toBeGreaterThan(0.2);
+    const within = deviationColour(0, SCALE);
+    expect(deviationColour(-0.05, SCALE)).toEqual(within);
+    expect(deviationColour(0.3, SCALE)).toEqual(within);
+    expect(far(deviationColour(-0.06, SCALE), within)).toBeGreaterThan(0.2);
+    expect(far(deviationColour(0.31, SCALE), within)).toBeGreaterThan(0.2);
   });
   it("grows stronger with depth up to its reach and no farther", () => {
-    const within = deviationColour(0, 0.05, 0.3, 1);
-    const strength = [-0.1, -0.4, -0.8, -1, -3].map((d) => far(deviationColour(d, 0.05, 0.3, 1), within));
+    const within = deviationColour(0, SCALE);
+    const strength = [-0.1, -0.4, -0.8, -1, -3].map((d) => far(deviationColour(d, SCALE), within));
     expect(strength).toEqual([...strength].sort((a, b) => a - b));
     expect(strength[3]).toBeCloseTo(strength[4]);
+  });
+  it("takes so many steps where it is asked to, the last of them in full colour", () => {
+    const shades = new Set(Array.from({ length: 200 }, (_, i) => deviationColour(0.3 + (0.75 * (i + 1)) / 200, { ...SCALE, steps: 3 }).join()));
+    expect(shades.size).toBe(3);
+    expect(deviationColour(1.2, { ...SCALE, steps: 3 })).toEqual(deviationColour(1.2, SCALE));
   });
 });

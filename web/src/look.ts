@@ -46,13 +46,23 @@ export function timeColour(share: number): [number, number, number] {
   return [0, 1, 2].map((i) => early[i] + t * (late[i] - early[i])) as [number, number, number];
 }
 
+/** What deviations are shown on: within −gouge … +excess mm they are none; full colour at `reach` mm; in so many steps beyond, 0: evenly. */
+export interface Scale {
+  gouge: number;
+  excess: number;
+  reach: number;
+  steps: number;
+}
+
 /** Deviation of the finished part: plum for a gouge, paper within tolerance, blue for material left. */
-export function deviationColour(deviation: number, gouge: number, excess: number, reach: number): [number, number, number] {
+export function deviationColour(deviation: number, { gouge, excess, reach, steps }: Scale): [number, number, number] {
   const paper = [0.88, 0.86, 0.8] as const;
   const end = deviation < 0 ? ([0.55, 0.04, 0.29] as const) : ([0.06, 0.27, 0.5] as const);
   const tolerance = deviation < 0 ? gouge : excess;
   const beyond = Math.abs(deviation) - tolerance;
   if (beyond <= 0) return [...paper];
-  const share = 0.35 + 0.65 * Math.min(1, beyond / Math.max(1e-9, reach - tolerance));
+  const way = Math.min(1, beyond / Math.max(1e-9, reach - tolerance));
+  const stepped = steps > 1 ? Math.min(steps - 1, Math.floor(way * steps)) / (steps - 1) : way;
+  const share = 0.35 + 0.65 * stepped;
   return [0, 1, 2].map((i) => paper[i] + share * (end[i] - paper[i])) as [number, number, number];
 }

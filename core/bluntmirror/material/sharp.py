@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from ..geometry.mesh import Mesh
 from .film import Film
-from .sharp_kernel import PAD, edges_of, lend_planes, normals, number_cells, solve, split
+from .sharp_kernel import KNOWN, PAD, edges_of, lend_planes, normals, number_cells, solve, split
 from .stock import Stock
 from .surface_kernel import BRICK
 
@@ -37,7 +37,7 @@ def sharp_surface(film: Film) -> tuple[Mesh, NDArray[np.int32]]:
     if found is None:
         mesh = film.final_mesh()
         return mesh, np.full(len(mesh.faces), -1, np.int32)
-    vertices, sharp, quads, axis, place, tag = found
+    vertices, sharp, quads, axis, place, tag, _ = found
     faces = np.empty((2 * len(quads), 3), np.int32)
     split(quads, axis, place, vertices, sharp, faces)
     return Mesh(vertices, faces), np.repeat(tag, 2).astype(np.int32)
@@ -46,7 +46,7 @@ def sharp_surface(film: Film) -> tuple[Mesh, NDArray[np.int32]]:
 def edge_points(
     stock: Stock, bricks: NDArray[np.int64]
 ) -> tuple[NDArray[np.float64], NDArray[np.int32], NDArray[np.int64]]:
-    """The vertices of a stock's edges and corners, about square or sharper, in some bricks (n, 3) of the grid: places (k, 3), the motion
+    """The vertices of a stock's edges and corners, about square or sharper, where flat faces meet, in some bricks (n, 3) of the grid: places (k, 3), the motion
     that cut beside each (k,), and the row of its brick (k,)."""
     film = Film(stock, False)
     beside = np.array(np.meshgrid(*[[-1, 0, 1]] * 3)).T.reshape(-1, 3)
@@ -55,19 +55,22 @@ def edge_points(
     found = _solved(film, film.of(asked))
     if found is None:
         return np.zeros((0, 3)), np.zeros(0, np.int32), np.zeros(0, np.int64)
-    vertices, sharp, quads, _, _, tag = found
+    vertices, sharp, quads, _, _, tag, trust = found
+    least = np.full(len(vertices), KNOWN, np.int8)
+    np.minimum.at(least, quads.reshape(-1), np.repeat(trust, 4))
     tags = np.full(len(vertices), -1, np.int32)
     tags[quads.reshape(-1)] = np.repeat(tag, 4)
     at = np.floor((vertices - stock.lattice.origin) / (stock.lattice.step * BRICK)).astype(np.int64)
     numbers = [(rows[:, 2] * film.shape[1] + rows[:, 1]) * film.shape[0] + rows[:, 0] for rows in (bricks, at)]
     order = np.argsort(numbers[0])
     row = order[np.minimum(np.searchsorted(numbers[0][order], numbers[1]), len(order) - 1)]
-    kept = np.flatnonzero((sharp > SURE) & (numbers[0][row] == numbers[1]))
+    kept = np.flatnonzero((sharp > SURE) & (least >= KNOWN) & (numbers[0][row] == numbers[1]))
     return vertices[kept], tags[kept], row[kept]
 
 
 def _solved(film: Film, surfaces: Iterable[tuple[NDArray, NDArray, NDArray, NDArray]]) -> tuple[NDArray, ...] | None:
-    """Vertices, how sharp each is, the cells of every crossing, its axis, place and tag, of the surfaces of some bricks."""
+    """Vertices, how sharp each is, the cells of every crossing, its axis, place, tag and how its plane is known, of the surfaces of some
+    bricks."""
     lattice = film.stock.lattice
     parts = [_crossings(film, *brick) for brick in surfaces]
     if not parts:
@@ -83,7 +86,7 @@ def _solved(film: Film, surfaces: Iterable[tuple[NDArray, NDArray, NDArray, NDAr
     vertices = np.empty((number_cells(axis, node, shape, keys, rows, quads, sign), 3))
     sharp = np.zeros(len(vertices))
     solve(quads, axis, place, normal, trust, lattice.step, vertices, sharp)
-    return vertices, sharp, quads, axis, place, tag
+    return vertices, sharp, quads, axis, place, tag, trust
 
 
 def _crossings(

@@ -3,7 +3,7 @@ import { Button, Select, Tooltip } from "antd";
 import type { RehearsalFull } from "../api/client";
 import { useMemo, useState } from "react";
 
-import { cssOf, deviationColour, toolColour } from "../look";
+import { cssOf, deviationColour, type Scale, toolColour } from "../look";
 import type { Part, Replay, Spot } from "../replay/replay";
 import type { StockFormat } from "../stage/stockFile";
 import { distribution, percent } from "./distribution";
@@ -18,14 +18,14 @@ const FORMATS: Record<StockFormat, string> = {
 interface Props {
   rehearsal: RehearsalFull;
   replay: Replay;
-  reach: number; // mm that the scale shows either way
+  scale: Scale;
   onSpot: (stock: number, spot: Spot) => void;
   onDeviation: () => void;
   onFile: (stock: number, format: StockFormat) => void; // as it stands at the moment that is shown
 }
 
 /** The finished part: volumes, deepest gouge, most material left, and the worst places with what made them. */
-export function PartList({ rehearsal, replay, reach, onSpot, onDeviation, onFile }: Props) {
+export function PartList({ rehearsal, replay, scale, onSpot, onDeviation, onFile }: Props) {
   const stocks = replay.description.stocks;
   if (!stocks.length) return <p className="padded quiet">This job has no stock.</p>;
   return (
@@ -96,7 +96,7 @@ export function PartList({ rehearsal, replay, reach, onSpot, onDeviation, onFile
                     Show the deviation
                   </Button>
                 </p>
-                <Spread replay={replay} part={stock.part} reach={reach} />
+                <Spread replay={replay} part={stock.part} scale={scale} />
                 <Worst replay={replay} spots={spots} onSpot={(spot) => onSpot(i, spot)} />
               </>
             )}
@@ -147,12 +147,11 @@ const BAR_W = 6;
 const BARS_H = 46;
 
 /** How much of the surface is how far off the design. */
-function Spread({ replay, part, reach }: { replay: Replay; part: Part; reach: number }) {
-  const { gouge, excess } = replay.description.checks;
-  const told = useMemo(() => distribution(replay.array(part.deviation), gouge, excess, reach), [replay, part, gouge, excess, reach]);
+function Spread({ replay, part, scale }: { replay: Replay; part: Part; scale: Scale }) {
+  const told = useMemo(() => distribution(replay.array(part.deviation), scale), [replay, part, scale]);
   // Nearly all of a good part lies in one bar: by their roots the others are seen, too.
   const tall = Math.sqrt(Math.max(...told.bars.map(({ share }) => share), 1e-9));
-  const colour = (value: number) => cssOf(deviationColour(value, gouge, excess, reach));
+  const colour = (value: number) => cssOf(deviationColour(value, scale));
   return (
     <figure className="spread" data-testid="spread">
       <svg viewBox={`0 0 ${told.bars.length * BAR_W} ${BARS_H + 1}`} role="img" aria-label="How the deviations are spread">
@@ -167,11 +166,11 @@ function Spread({ replay, part, reach }: { replay: Replay; part: Part; reach: nu
         <line x1={0} x2={told.bars.length * BAR_W} y1={BARS_H + 0.5} y2={BARS_H + 0.5} stroke="currentColor" strokeWidth={0.6} />
       </svg>
       <figcaption>
-        <span>−{reach}</span>
+        <span>−{scale.reach}</span>
         <span>
           <b>{percent(told.within)}</b> of the surface within tolerance
         </span>
-        <span>+{reach} mm</span>
+        <span>+{scale.reach} mm</span>
       </figcaption>
       {(told.deep > 0 || told.left > 0) && (
         <p className="quiet">

@@ -2,9 +2,11 @@ import { describe, expect, it } from "vitest";
 
 import { distribution, percent } from "./distribution";
 
+const SCALE = { gouge: 0.05, excess: 0.3, reach: 1, steps: 0 };
+
 describe("how deviations are spread", () => {
   it("counts every one once, what lies beyond in the last bar", () => {
-    const { bars, within, deep, left } = distribution([-7, -0.3, -0.05, 0, 0.04, 0.2, 0.31, 9], 0.05, 0.3, 1, 4);
+    const { bars, within, deep, left } = distribution([-7, -0.3, -0.05, 0, 0.04, 0.2, 0.31, 9], SCALE, 4);
     expect(bars.map(({ from, share }) => [from, share * 8])).toEqual([
       [-1, 1],
       [-0.5, 2],
@@ -15,7 +17,7 @@ describe("how deviations are spread", () => {
   });
 
   it("says nothing of a part without a surface", () => {
-    expect(distribution([], 0.05, 0.3, 1).within).toBe(0);
+    expect(distribution([], SCALE).within).toBe(0);
   });
 
   it("never rounds to all or nothing", () => {

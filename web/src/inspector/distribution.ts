@@ -1,5 +1,7 @@
 // How the deviations of a finished part are spread: bars from −reach to +reach, and how much of the surface is within tolerance.
 
+import type { Scale } from "../look";
+
 export interface Distribution {
   bars: { from: number; to: number; share: number }[]; // what lies beyond an end counts in the last bar there
   within: number; // share of the surface between −gouge and +excess
@@ -8,7 +10,7 @@ export interface Distribution {
 }
 
 /** Every deviation stands for as much surface: they are read where the surface crosses the grid. */
-export function distribution(deviations: ArrayLike<number>, gouge: number, excess: number, reach: number, bars = 41): Distribution {
+export function distribution(deviations: ArrayLike<number>, { gouge, excess, reach }: Scale, bars = 41): Distribution {
   const counts = new Array<number>(bars).fill(0);
   const width = (2 * reach) / bars;
   let [deep, left] = [0, 0];

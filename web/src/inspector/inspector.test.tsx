@@ -162,7 +162,7 @@ describe("margins, tools and the part", () => {
     const onSpot = vi.fn();
     const stock = [{ name: "bar", volume_before: 424115, volume_after: 300000, gouge_max: 3.41, excess_max: 0.4 }];
     const onFile = vi.fn();
-    shown(<PartList rehearsal={rehearsalOf([], { stock })} replay={REPLAY} reach={1} onSpot={onSpot} onDeviation={() => {}} onFile={onFile} />);
+    shown(<PartList rehearsal={rehearsalOf([], { stock })} replay={REPLAY} scale={{ gouge: 0.05, excess: 0.3, reach: 1, steps: 0 }} onSpot={onSpot} onDeviation={() => {}} onFile={onFile} />);
     screen.getByRole("button", { name: "GLB" }).click();
     expect(onFile).toHaveBeenCalledWith(0, "glb");
     expect(screen.getAllByTestId("spot").map((spot) => spot.textContent)).toEqual(["too deep3.410 mm T3, line 65", "left on0.400 mmno tool came there"]);

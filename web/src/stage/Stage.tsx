@@ -2,7 +2,7 @@ import { Button, Select, Tooltip } from "antd";
 import { useEffect, useRef, useState } from "react";
 
 import type { Finding } from "../api/client";
-import { clock, cssOf, timeColour } from "../look";
+import { clock, cssOf, timeColour, type Scale } from "../look";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { DeviationScale } from "./DeviationScale";
@@ -19,14 +19,14 @@ interface Props {
   text: string | undefined;
   prompt: string; // what a person is asked to point at
   colouring: Colouring;
-  reach: number;
+  scale: Scale;
   onColouring: (colouring: Colouring) => void;
-  onReach: (reach: number) => void;
+  onScale: (scale: Scale) => void;
   onMotion: (motion: number) => void;
   onScene: (scene: StageScene | null) => void;
 }
 
-export function Stage({ replay, player, finding, passing, text, prompt, colouring, reach, onColouring, onReach, onMotion, onScene }: Props) {
+export function Stage({ replay, player, finding, passing, text, prompt, colouring, scale, onColouring, onScale, onMotion, onScene }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
   const go = useRef(onMotion);
@@ -85,8 +85,8 @@ export function Stage({ replay, player, finding, passing, text, prompt, colourin
   }, [finding]);
 
   useEffect(() => {
-    scene.current?.colourBy(colouring, reach);
-  }, [colouring, reach, replay]);
+    scene.current?.colourBy(colouring, scale);
+  }, [colouring, scale, replay]);
 
   useEffect(() => {
     scene.current?.setSection(section);
@@ -145,7 +145,7 @@ export function Stage({ replay, player, finding, passing, text, prompt, colourin
         </StageTools>
       )}
       {colouring === "time" && <TimeScale seconds={replay.seconds} />}
-      {colouring === "deviation" && <DeviationScale replay={replay} reach={reach} onReach={onReach} />}
+      {colouring === "deviation" && <DeviationScale own={replay.description.checks} scale={scale} onScale={onScale} />}
       {made && section && (
         <SectionCard
           section={section}

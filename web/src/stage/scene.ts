@@ -5,7 +5,7 @@ import * as THREE from "three";
 
 import { Bodies, type Body, type Showing } from "./bodies";
 import { place } from "./contactMark";
-import { PAPER, STOP } from "../look";
+import { PAPER, STOP, type Scale } from "../look";
 import type { HeldPiece } from "../api/client";
 import type { Span } from "../replay/film";
 import type { CutBefore, Replay } from "../replay/replay";
@@ -337,9 +337,9 @@ export class StageScene {
     this.show(this.time);
   }
 
-  /** Colour the stock by what cut it and when, or the finished part by its deviation (full colour at `reach` mm). */
-  colourBy(by: Colouring, reach: number): void {
-    this.colours = by === "deviation" ? { by, reach } : { by };
+  /** Colour the stock by what cut it and when, or the finished part by its deviation. */
+  colourBy(by: Colouring, scale: Scale): void {
+    this.colours = by === "deviation" ? { by, scale } : { by };
     for (const stock of this.stocks) stock.colour(this.colours);
     this.show(this.time);
   }

@@ -2,13 +2,12 @@
 
 import * as THREE from "three";
 
-import { deviationColour, timeColour, toolColour } from "../look";
+import { deviationColour, type Scale, timeColour, toolColour } from "../look";
 import { brickOf, type Brick, type Span } from "../replay/film";
 import { above, FilmIndex, type CutBefore, type Replay } from "../replay/replay";
 import { matrix, type Skeleton } from "./skeleton";
 
-/** Full colour of a deviation at `reach` mm. */
-export type Colours = { by: "tool" | "operation" | "time" } | { by: "deviation"; reach: number };
+export type Colours = { by: "tool" | "operation" | "time" } | { by: "deviation"; scale: Scale };
 
 const FIRST_BEFORE = -2; // the tag of the first cut of an earlier step
 const PALE = new THREE.Color(toolColour(0));
@@ -201,12 +200,11 @@ export class StockView {
     const colours = new Float32Array(quads * 18);
     const colour = new THREE.Color();
     const deviation = this.deviation.get(version);
-    const { gouge, excess } = this.replay.description.checks;
     for (let q = 0; q < quads; q++) {
       const corner = [0, 1, 2, 3].map((c) => 3 * told.quads[4 * q + c]);
       const tag = told.tags[q];
       if (this.colours.by !== "deviation") this.byMaker(colour, tag);
-      else if (deviation) colour.setRGB(...deviationColour(deviation[q], gouge, excess, this.colours.reach));
+      else if (deviation) colour.setRGB(...deviationColour(deviation[q], this.colours.scale));
       else colour.set("#cfc9ba");
       [0, 1, 2, 0, 2, 3].forEach((c, i) => {
         const at = 18 * q + 3 * i;

@@ -19,6 +19,7 @@ import { knock, passing, setSound, soundOn } from "../replay/alarm";
 import { Player } from "../replay/player";
 import { asKeptNow, Replay, type Description, type Spot } from "../replay/replay";
 import { Scripts } from "./Scripts";
+import type { Scale } from "../look";
 import type { Colouring, StageScene } from "../stage/scene";
 import type { StockFormat } from "../stage/stockFile";
 import { Stage } from "../stage/Stage";
@@ -73,7 +74,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
   const [tab, setTab] = useState<Tab>("docket");
   const [colouring, setColouring] = useState<Colouring>("tool");
   const { gouge, excess } = replay.description.checks;
-  const [reach, setReach] = useState(Math.max(gouge, excess) <= 0.1 ? 0.2 : 1);
+  const [scale, setScale] = useState<Scale>({ gouge, excess, reach: Math.max(gouge, excess) <= 0.1 ? 0.2 : 1, steps: 0 });
   const several = replay.lanes.length > 1;
   const [left, setLeft] = useWidth(several ? "scripts" : "script", several ? SCRIPTS_WIDTH : SCRIPT_WIDTH, 140, 720);
   const [right, setRight] = useWidth("inspector", INSPECTOR_WIDTH, 260, 640);
@@ -179,9 +180,9 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
           text={text.data}
           prompt={prompt}
           colouring={colouring}
-          reach={reach}
+          scale={scale}
           onColouring={setColouring}
-          onReach={setReach}
+          onScale={setScale}
           onMotion={toMotion}
           onScene={keepScene}
         />
@@ -205,7 +206,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
             {tab === "docket" && (
               <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} besideOf={several ? besideOf : undefined} />
             )}
-            {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} reach={reach} onSpot={toSpot} onDeviation={showDeviation} onFile={toFile} />}
+            {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} scale={scale} onSpot={toSpot} onDeviation={showDeviation} onFile={toFile} />}
             {tab === "sizes" && <Sizes id={id} replay={replay} scene={sceneNow} onPrompt={setPrompt} onEnd={toEnd} onMotion={toMotion} />}
             {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
             {tab === "channels" && <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={seek} />}
