@@ -102,7 +102,9 @@ class Differences(unittest.TestCase):
         cut(stock, tool(**FLAT), [[-25, 1.0, 5], [25, 1.0, 5]])  # 6 wide
         self.assertAlmostEqual(float(compare(stock, blank, flat, 0.05, 0.3).untouched.sum()), 1200 - 6 * 30, delta=10)
         cut(stock, tool(**FLAT), [[-25, -6.0, 5.4], [25, -6.0, 5.4]])  # too high by 0.4: left, but not untouched
-        self.assertAlmostEqual(float(compare(stock, blank, flat, 0.05, 0.3).untouched.sum()), 1200 - 2 * 6 * 30, delta=15)
+        self.assertAlmostEqual(
+            float(compare(stock, blank, flat, 0.05, 0.3).untouched.sum()), 1200 - 2 * 6 * 30, delta=15
+        )
         self.assertEqual(float(compare(stock, blank, flat, 0.05, 0.6).untouched.sum()), 0.0)
         rise = 30 * math.tan(math.radians(20))
         wedge = meshes.extrude([[-15, -5], [15, -5], [15, -4.5 + rise], [-15, -4.5]], 20)

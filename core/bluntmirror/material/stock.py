@@ -142,7 +142,8 @@ class Rays:
             old, begin = int(self.capacity[tile]), int(self.base[tile])
             to = self.used if place < 0 else place
             for pool in (self.lo, self.hi, self.tag_lo, self.tag_hi):
-                source = pool[begin : begin + old * cells].reshape(cells, old)
+                source = pool[begin : begin + old * cells].reshape(cells, old).copy()
+                pool[to : to + wide * cells] = 0
                 pool[to : to + wide * cells].reshape(cells, wide)[:, :old] = source
             self.free.setdefault(old, []).append(begin)
             self.base[tile], self.capacity[tile] = to, wide
