@@ -220,7 +220,8 @@ def _worked(run: Rehearsal | None, key: int) -> dict[str, Any]:
 
 def _mass(result: Timed, cut: CutStock) -> dict[str, Any]:
     """What a stock is made of, and what it weighs before and after, kg."""
-    body = next((b for b in result.job.file.bodies if b.name == cut.name), None)
+    name = cut.name.split("/")[0]  # of a piece that came off another: that other's
+    body = next((b for b in result.job.file.bodies if b.name == name), None)
     if body is None or body.material is None:
         return {}
     density = body.material.density

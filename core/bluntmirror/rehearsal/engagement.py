@@ -20,6 +20,7 @@ from ..job.models import Insert
 from ..program.motions import RAPID
 from ..tools.cutters import widest
 from .result import Engagement, Peak, Rehearsal
+from .spindles import cutting_speeds, spindle_speeds
 
 WINDOW_S = 0.5
 WINDOW_MM = 2.0
@@ -39,6 +40,8 @@ def engagements(result: Rehearsal) -> dict[int, Engagement]:
     seconds = np.where(seconds > 0.0, np.minimum(seconds, whole), whole)  # a thread's stamps take no time of their own
     cutting = (taken > 0.0) & (motions.kind != RAPID)
     entries = {tool_key(result.job.machine, entry): entry for entry in result.job.tools.tools}
+    speeds = spindle_speeds(result.strands)
+    turns = np.abs(np.concatenate([cutting_speeds(strand, speeds) for strand in result.strands]))
     found = {}
     for tool in np.unique(motions.tool[cutting]).tolist():
         rows = np.flatnonzero(cutting & (motions.tool == tool))
@@ -52,15 +55,14 @@ def engagements(result: Rehearsal) -> dict[int, Engagement]:
                 _rolling(taken[sideways], across[sideways], WINDOW_MM) / np.maximum(stretch[sideways], 1e-9), diameter
             )
             told = Engagement(told.taken, told.rate, told.depth, _peak(width, sideways),
-                              _peak(_chips(result, sideways, width / diameter, entry.cutter.flutes), sideways))  # fmt: skip
+                              _peak(_chips(motions.feed[sideways], turns[sideways] * entry.cutter.flutes, width / diameter), sideways))  # fmt: skip
         found[tool] = told
     return found
 
 
-def _chips(result: Rehearsal, rows: np.ndarray, share: Floats, flutes: int) -> Floats:
-    motions = result.reel.motions
-    turns = np.abs(motions.rpm[rows])
-    tooth = np.where(turns > 0, motions.feed[rows] / np.maximum(turns * flutes, 1e-9), 0.0)
+def _chips(feed: Floats, teeth: Floats, share: Floats) -> Floats:
+    """feed (n,) in mm/min, teeth (n,) that pass in a minute, share (n,): width over diameter."""
+    tooth = np.where(teeth > 0, feed / np.maximum(teeth, 1e-9), 0.0)
     return np.asarray(np.where(share < 0.5, 2.0 * tooth * np.sqrt(share * (1.0 - share)), tooth))
 
 

@@ -106,7 +106,8 @@ class Segments:
             stand[driven] = self._stands(begin[driven], end[driven], number[driven], poses, centre)
         if stand.any():
             tip, axis = poses(begin, number)
-            flutes = np.array([result.tools[int(n)].flute_length for n in number])
+            tools, of = np.unique(number, return_inverse=True)
+            flutes = np.array([result.tools[n].flute_length for n in tools.tolist()])[of.reshape(-1)]
             pieces = np.maximum(pieces, rings.splits(tip, poses(end, number)[0] - tip, stand, axis, flutes, centre))
         pieces[threads] = np.floor(1.0 / step[threads] + 1e-9).astype(np.int64) + 1
         self.index = np.repeat(keep, pieces)
@@ -274,8 +275,8 @@ class Segments:
     def box(self, rows: np.ndarray, removed: np.ndarray) -> tuple[Floats, Floats]:
         """The box that the cutting parts of the pieces which removed stock sweep."""
         if self.mode[rows[0]] == RING:
-            of = self.ring_tool[rows][removed]
-            e = np.array([self.ring_sets.cut_extents(int(tool)) for tool in of])
+            tools, of = np.unique(self.ring_tool[rows][removed], return_inverse=True)
+            e = np.array([self.ring_sets.cut_extents(tool) for tool in tools.tolist()])[of.reshape(-1)]
             ends = [self.ring_start[rows][removed], (self.ring_start + self.ring_delta)[rows][removed]]
             z = [end[:, 0, None] + e[:, :2] for end in ends]
             r = float(np.abs([end[:, 1, None] + e[:, 2:] for end in ends]).max())
