@@ -75,6 +75,10 @@ def main(words: list[str] | None = None) -> int:
                              '{"cause", "point", "amount", "judgement": "accepted" or "model", "reason", "by"}, the first three as '
                              "verdict.json has them; what they excuse is listed as such and does not count for the exit status "
                              "(default: none)")  # fmt: skip
+        if word == "verify":
+            command.add_argument("--quick", action="store_true",
+                                 help="a quick look: material on a coarse grid, and on the job's own only where something was found; "
+                                 "never clear (default: everything on the job's own grid)")  # fmt: skip
     tracing = commands.add_parser("trace", help="one row per motion, as CSV", epilog=EXITS, formatter_class=plain,
                                   description="one row per motion: channel, program, line, kind, times, feed, and where every axis ends")  # fmt: skip
     tracing.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
@@ -100,7 +104,11 @@ def _judge(options: argparse.Namespace) -> int:
     job = open_job(options.job)
     on_terminal = sys.stderr.isatty()
     progress = _bar if on_terminal else _Lines()
-    result: Timed = rehearse(job, progress, filmed=False) if options.word == "verify" else check_program(job, progress)
+    result: Timed = (
+        rehearse(job, progress, filmed=False, quick=options.quick)
+        if options.word == "verify"
+        else check_program(job, progress)
+    )
     if on_terminal:
         print("\r\x1b[K", end="", file=sys.stderr)
     verdict = verdict_dict(result, known)
@@ -149,7 +157,7 @@ def _judge_route(route: Route, options: argparse.Namespace, known: list[Judged])
 
     on_terminal = sys.stderr.isatty()
     steps: list[tuple[str, dict[str, Any]]] = []
-    for done in rehearse_route(route, _bar if on_terminal else _Lines()):
+    for done in rehearse_route(route, _bar if on_terminal else _Lines(), quick=options.quick):
         steps.append((done.name, verdict_dict(done.result, known)))
         if options.out:
             _write(done.result, steps[-1][1], known, options.out / done.name)

@@ -186,8 +186,16 @@ class TimingResult(Exact):
     unknown: int
 
 
+class QuickLookAt(Exact):
+    """A quick look: `resolution` of Checked is its coarse grid."""
+
+    resolution: float
+    share: float
+
+
 class Checked(Exact):
     resolution: float
+    quick: QuickLookAt | None = None  # where it was no more than a quick look
     near: float
     near_stock: float
     pairs: int

@@ -115,7 +115,7 @@ def _checked(verdict: dict[str, Any]) -> str:
     told = [
         f"{checked['pairs']} pairs of bodies for contact and a clearance of {checked['near']:g}",
         f"travel of {len(verdict['axes'])} axes",
-        f"stock on a grid of {checked['resolution']:g}",
+        f"stock on a grid of {checked['resolution']:.3g}",
         *(["the finished part against its design"] if checked["design"] else []),
         f"switches on: {', '.join(on) or 'none'}",
     ]

@@ -101,6 +101,10 @@ def not_checked(result: Timed) -> list[str]:
             f"the tips of cusps between two rays: one whose sides rise at {CUSP_DEGREES}° may stand "
             f"{0.5 * grid * math.tan(math.radians(CUSP_DEGREES)):.3f} mm higher than told"
         )
+    if isinstance(result, Rehearsal) and result.quick:
+        told.append(
+            f"material on the job's own grid of {result.quick.own:g} mm, but for {result.quick.share:.0%} of the stock: a quick look"
+        )
     if result.job.file.switches.dry_run:
         told.append("material: dry run, no stock was cut")
     if result.job.file.switches.air_cut:
@@ -176,6 +180,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
         **({"measures": rows(run.measured)} if run and run.measured else {}),
         "checked": {
             "resolution": checks.resolution,
+            **({"quick": {"resolution": run.quick.own, "share": _rounded(run.quick.share, 4)}} if run and run.quick else {}),
             "near": checks.near,
             "near_stock": checks.near_stock,
             "pairs": run.pairs if run else 0,
@@ -326,7 +331,7 @@ def as_text(verdict: dict[str, Any]) -> str:
         lines.append(f"timing: of {timing['pairs']} pairs moved by different channels {timing['proved']} cannot touch, however late either is"
                      + (f"; of {timing['unknown']} it is not known" if timing["unknown"] else ""))  # fmt: skip
     lines.append(f"checked: {checked['pairs']} pairs of bodies, clearance {checked['near']:g} mm, material grid "
-                 f"{checked['resolution']:g} mm")  # fmt: skip
+                 f"{checked['resolution']:.3g} mm")  # fmt: skip
     lines += [f"not checked: {what}" for what in checked["not_checked"]]
     lines += [f"note: {note}" for note in checked["notes"]]
     return "\n".join(lines) + "\n"

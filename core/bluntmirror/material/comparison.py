@@ -8,7 +8,7 @@ seen lower than they are; the verdict names the grid.
 from __future__ import annotations
 
 from copy import copy
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -18,6 +18,7 @@ from ..geometry.distance import Solid
 from ..geometry.frames import apply, inverse
 from ..geometry.mesh import Mesh
 from .compare_kernel import beyond, flatten, join_crossing, join_neighbours, lacking, missing, overlap, untouched
+from .region import Region
 from .sharp import edge_points
 from .stock import AXES_OF, Laid, Lattice, Rays, Stock, rays_of
 from .surface_kernel import BRICK
@@ -109,37 +110,73 @@ class Prepared:
     normals: Floats  # of the design's faces (faces, 3)
 
     @staticmethod
-    def of(lattice: Lattice, blank: Mesh, design: Mesh) -> Prepared:
+    def of(lattice: Lattice, blank: Mesh, design: Mesh, solid: Solid | None = None) -> Prepared:
+        """`solid`: of the design, where it is made already."""
         designs, blanks = (
             [rays_of(mesh, lattice, direction, mesh is design) for direction in range(3)] for mesh in (design, blank)
         )
-        solid = Solid.of(design)
+        solid = solid or Solid.of(design)
         normals = np.empty((len(design.faces), 3))
         normals[solid.tree.order] = solid.normals[:, 0]
         return Prepared(solid, designs, blanks, normals)
 
 
 def compare(
-    stock: Stock, blank: Mesh, design: Mesh, gouge: float, excess: float, prepared: Prepared | None = None
-) -> Comparison:
-    """Compare the stock with a design (both in the grid frame); tolerances in mm."""
+    stock: Stock, blank: Mesh, design: Mesh, gouge: float, excess: float, prepared: Prepared | None = None, nearly: float = 1.0
+) -> Comparison:  # fmt: skip
+    """Compare the stock with a design (both in the grid frame); tolerances in mm. Places are told down to such a share (`nearly`) of them."""
     prepared = prepared or Prepared.of(stock.lattice, blank, design)
     solid = prepared.solid
-    open_rays = 0
+    parted = _parted(stock, prepared)
     bare = np.zeros(len(prepared.normals))
-    found: dict[str, list[_Found]] = {"gouge": [], "excess": [], "lacking": []}
     for rays in stock.rays:
-        slot, count = _laid(rays)
-        of_blank, of_design = prepared.blanks[rays.direction], prepared.designs[rays.direction]
-        open_rays += of_design.odd
-        ends = (rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, slot, count)
-        parts = (of_design.lo, of_design.hi, of_design.first, of_design.count)
-        blanks = (of_blank.lo, of_blank.hi, of_blank.first, of_blank.count)
+        of_design = prepared.designs[rays.direction]
         a, b, w = AXES_OF[rays.direction]
         cell = float(stock.lattice.step[a] * stock.lattice.step[b])
         untouched(
-            *ends, *parts, of_design.face_lo, of_design.face_hi, np.abs(prepared.normals[:, w]), excess, cell, bare
-        )
+            *_ends(rays), *_parts(of_design), of_design.face_lo, of_design.face_hi, np.abs(prepared.normals[:, w]), excess, cell, bare
+        )  # fmt: skip
+    gouges, gouge_max = _told(stock, parted["gouge"], solid, -1.0, gouge * nearly)
+    left, excess_max = _told(stock, parted["excess"], solid, 1.0, excess * nearly)
+    outside = Solid.of(blank)
+    never, _ = _measured(parted["lacking"], outside, 1.0, max(gouge, LEAST_LACKING_MM))
+    # Corners of the design may lie outside the blank between the rays, or beyond all of them.
+    apart = outside.distance(design.vertices)
+    corners = np.flatnonzero(apart > max(gouge, LEAST_LACKING_MM))
+    never = joined_places(
+        [never, Places(design.vertices[corners], apart[corners], np.full(len(corners), -1, np.int32))]
+    )
+    open_rays = sum(laid.odd for laid in prepared.designs)
+    return Comparison(gouges, left, gouge_max, excess_max, bare, never, open_rays, solid)
+
+
+def compare_within(
+    region: Region, stock: Stock, prepared: Prepared, gouge: float, excess: float
+) -> tuple[Places, float, Places, float]:
+    """Gouges and the deepest, excess and the most, in a region that is all there is of a stock."""
+    designs, blanks = (
+        [region.within(laid, rays) for laid, rays in zip(family, stock.rays, strict=True)]
+        for family in (prepared.designs, prepared.blanks)
+    )
+    parted = _parted(stock, replace(prepared, designs=designs, blanks=blanks))
+    gouges = _told(stock, parted["gouge"], prepared.solid, -1.0, gouge, region)
+    return *gouges, *_told(stock, parted["excess"], prepared.solid, 1.0, excess, region)
+
+
+def _ends(rays: Rays) -> tuple[NDArray[Any], ...]:
+    return rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, *_laid(rays)
+
+
+def _parts(laid: Laid) -> tuple[NDArray[Any], ...]:
+    return laid.lo, laid.hi, laid.first, laid.count
+
+
+def _parted(stock: Stock, prepared: Prepared) -> dict[str, _Found]:
+    """Where stock, design and blank part on the rays of all families, by what that is called."""
+    found: dict[str, list[_Found]] = {"gouge": [], "excess": [], "lacking": []}
+    for rays in stock.rays:
+        ends, parts = _ends(rays), _parts(prepared.designs[rays.direction])
+        blanks = _parts(prepared.blanks[rays.direction])
         asks: list[tuple[str, Any, tuple[Any, ...]]] = [
             ("gouge", missing, (*ends, *parts, *blanks)), ("excess", beyond, (*ends, *parts)), ("lacking", lacking, (*parts, *blanks)),
         ]  # fmt: skip
@@ -148,17 +185,14 @@ def compare(
             places, tags = np.zeros((n, 3)), np.full(n, -1, np.int32)
             kernel(*arrays, HAIR_MM, True, places, tags)
             found[name].append(_Found(_points(rays, places), places[:, 2], tags))
-    gouges, gouge_max = _with_edges(stock, *_measured(_Found.joined(found["gouge"]), solid, -1.0, gouge), solid, -1.0)
-    left, excess_max = _with_edges(stock, *_measured(_Found.joined(found["excess"]), solid, 1.0, excess), solid, 1.0)
-    outside = Solid.of(blank)
-    never, _ = _measured(_Found.joined(found["lacking"]), outside, 1.0, max(gouge, LEAST_LACKING_MM))
-    # Corners of the design may lie outside the blank between the rays, or beyond all of them.
-    apart = outside.distance(design.vertices)
-    corners = np.flatnonzero(apart > max(gouge, LEAST_LACKING_MM))
-    never = joined_places(
-        [never, Places(design.vertices[corners], apart[corners], np.full(len(corners), -1, np.int32))]
-    )
-    return Comparison(gouges, left, gouge_max, excess_max, bare, never, open_rays, solid)
+    return {name: _Found.joined(parts) for name, parts in found.items()}
+
+
+def _told(
+    stock: Stock, found: _Found, solid: Solid, sign: float, tolerance: float, region: Region | None = None
+) -> tuple[Places, float]:
+    """Places beyond a tolerance with the edges between them, and the greatest distance of all."""
+    return _with_edges(stock, *_measured(found, solid, sign, tolerance), solid, sign, region)
 
 
 @dataclass(frozen=True)
@@ -191,12 +225,16 @@ def _measured(found: _Found, solid: Solid, sign: float, tolerance: float) -> tup
     return Places(found.points[asked[beyond]], amount[beyond], found.tag[asked[beyond]]), worst
 
 
-def _with_edges(stock: Stock, places: Places, worst: float, solid: Solid, sign: float) -> tuple[Places, float]:
+def _with_edges(
+    stock: Stock, places: Places, worst: float, solid: Solid, sign: float, region: Region | None = None
+) -> tuple[Places, float]:
     """The same with the edges and corners of the stock, which lie between the rays: at a square one the distance is up to √2 of what it is
     on its faces, at a corner √3; where the surface turns less it is hardly more. They only tell how bad a place is that the rays tell
-    already, and by no more than that."""
+    already, and by no more than that. In a region only where its surface is whole."""
     lattice = stock.lattice
     large = np.flatnonzero(places.amount > max(EDGE_MM, worst / MOST_AT_A_CORNER))
+    if region is not None:
+        large = large[region.holds(places.points[large], region.inner)]
     if not len(large):
         return places, worst
     at = np.floor((places.points[large] - lattice.origin) / (lattice.step * BRICK)).astype(np.int64)

@@ -15,9 +15,7 @@ from ..geometry.mesh import Mesh, joined
 from ..geometry.union import NotSolid, united
 from ..job.channel import tool_key, tool_number
 from ..job.models import Carried
-from ..material.comparison import SPOT_CELLS, Places, compare, joined_places, loose_pieces
-from .checkpoints import Store
-from .preparing import prepared_for
+from ..material.comparison import SPOT_CELLS, Comparison, Places, joined_places, loose_pieces
 from .result import CutStock, PartCheck, Rehearsal, Spot
 from .scene import tool_name
 from .segments import Segments
@@ -74,35 +72,36 @@ def _placed(mount) -> Floats:  # type: ignore[no-untyped-def]
     return frame(mount.at, mount.turn)
 
 
-def check_part(
-    result: Rehearsal,
-    cut: CutStock,
-    blank: Mesh,
-    segments: Segments,
-    own: list[tuple[str, Mesh]] | None = None,
-    store: Store | None = None,
-) -> None:
-    """Compare a cut stock with its design and look for pieces that came off. `blank` in the grid frame; `own`: the designs that go
-    with a piece that is held, in its own frame (`holding` sees to what comes off such a one)."""
+@dataclass(frozen=True)
+class Meant:
+    """What a stock is to become: the names of its designs, and all of them in one, in the grid's frame."""
+
+    names: list[str]
+    design: Mesh
+
+
+def meant(result: Rehearsal, name: str, frame_of: Floats, own: list[tuple[str, Mesh]] | None) -> Meant | None:
+    """The designs of a stock; `own`: those that go with a piece that is held, in its own frame."""
+    names, meshes = designs_of(result, name) if own is None else ([n for n, _ in own], [mesh for _, mesh in own])
+    return Meant(names, united(meshes).moved(inverse(frame_of))) if names else None
+
+
+def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments, to_be: Meant | None, comparison: Comparison | None,
+               held: bool) -> None:  # fmt: skip
+    """Tell how a cut stock differs from its design, and of pieces that came off (`holding` sees to what comes off a piece that is held).
+    `blank` in the grid frame."""
     report = _Report(result, cut, segments)
-    if own is None:
+    if not held:
         report.loose()
-        names, meshes = designs_of(result, cut.name)
-    else:
-        names, meshes = [name for name, _ in own], [mesh for _, mesh in own]
-    if not names:
+    if to_be is None or comparison is None:
         return
-    design = united(meshes).moved(inverse(cut.frame))
-    checks = result.job.file.checks
-    prepared = prepared_for(store, cut.stock.lattice, blank, design)
-    comparison = compare(cut.stock, blank, design, checks.gouge, checks.excess, prepared)
-    cut.part = PartCheck(" and ".join(names), comparison, comparison.solid, design)
+    cut.part = PartCheck(" and ".join(to_be.names), comparison, comparison.solid, to_be.design)
     if comparison.open_rays:
         result.docket.add("check.limit", f"the design '{cut.part.design}' is not a closed solid: {comparison.open_rays} "
-                          "rays through it do not add up", bodies=tuple(names),
+                          "rays through it do not add up", bodies=tuple(to_be.names),
                           remedy="Repair the mesh so that it is closed.")  # fmt: skip
     if len(comparison.lacking):
-        report.lacking(names, comparison.lacking, blank)
+        report.lacking(to_be.names, comparison.lacking, blank)
     causes_of(report.tagged(cut.part), report)
 
 

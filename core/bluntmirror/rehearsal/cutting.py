@@ -19,15 +19,19 @@ from ..job.carried import CutBefore
 from ..job.models import Body, Carried
 from ..machine.placement import Placement
 from ..machine.screws import Screws, between
+from ..material.comparison import Comparison, compare
 from ..material.film import Film
+from ..material.region import Region
 from ..material.sharp import sharp_mesh
 from ..material.stock import Batch, RingBatch, RingSets, Stock, TooFine, ToolSets
 from ..program.motions import RAPID
 from .checkpoints import Store
-from .comparing import check_part
+from .comparing import Meant, check_part, meant
 from .entering import Entering, Watch
 from .grid import directions, grid_frame, reach_needed
-from .result import CutStock, Rehearsal, Work
+from .preparing import prepared_for
+from .quick import NEARLY, closer, closer_hits, doubtful, within_tolerance
+from .result import CutStock, QuickLook, Rehearsal, Work
 from .resuming import Hits, Kept, checkpoint_keys, go_on, keep
 from .rings import OFF_PLANE_MM
 from .scene import hangs_on_spindle, spindle_of
@@ -99,6 +103,7 @@ class Cutting:
         self.begun_at = 0.0  # s: from when on it is a piece of its own
         self.spans: list[tuple[float, Placement]] = [(0.0, self.placement)]
         self.ends: int | None = None  # the segment from which on it is out of the machine
+        self.entire = True  # until a piece comes off it
         self.whole = True  # until something could not be carried out
         self._mesh: tuple[int, Mesh] | None = None  # motions that cut, and its mesh then in the grid's frame
         self._standing: tuple[Mesh, Placement, Mesh] | None = (
@@ -200,7 +205,7 @@ class Cutting:
     def parted(self, name: str, stock: Stock, segment: int, time: float) -> Cutting:
         """A piece of its own that has come off this one: it has been through all that this one has."""
         made = copy(self)
-        made.name, made.stock, made.begun_at = name, stock, time
+        made.name, made.stock, made.begun_at, made.entire = name, stock, time, False
         made.film = Film(stock, self.result.filmed)
         made.film.shoot(time)
         made.work, made.hits = Work.none(len(self.removed)), []
@@ -214,6 +219,7 @@ class Cutting:
     def holds_only(self, stock: Stock, time: float) -> None:
         """What came off is a piece of its own now."""
         self.stock = self.film.stock = self.watch.stock = stock
+        self.entire = False
         self.watch.cut()
         self._mesh = None
         self.film.shoot(time)
@@ -303,6 +309,7 @@ class Cutting:
         after, torn = self.stock.measured()
         self._self_test(after, torn)
         self._turning_limits()
+        to_be, comparison = self._beside_the_design()
         report_touches(result, name, segments, self.hits, self.frame, self.machine_from_work)
         reel = result.reel
         cutting = self.removed & (reel.motions.kind != RAPID)
@@ -315,10 +322,53 @@ class Cutting:
             reach_needed(result, self.mesh, segments, self.removed), self.machine_from_work, spans=self.spans,
             before=self.cut_before,
         )  # fmt: skip
-        self.tell("part", 0.0)
         if not result.job.file.switches.air_cut:  # raised above the work it was never meant to become the part
-            check_part(result, cut, self.mesh, segments, self.designs, self.store)
+            check_part(result, cut, self.mesh, segments, to_be, comparison, self.designs is not None)
         return cut
+
+    def _beside_the_design(self) -> tuple[Meant | None, Comparison | None]:
+        """What it was to become and how it differs; in a quick look once more on the job's own grid, with what is met there."""
+        result, checks = self.result, self.result.job.file.checks
+        self.tell("part", 0.0)
+        to_be = None if result.job.file.switches.air_cut else meant(result, self.name, self.frame, self.designs)
+        comparison = None
+        if to_be:
+            prepared = prepared_for(self.store, self.stock.lattice, self.mesh, to_be.design)
+            nearly = NEARLY if result.quick else 1.0
+            comparison = compare(self.stock, self.mesh, to_be.design, checks.gouge, checks.excess, prepared, nearly)
+        if result.quick:
+            comparison = self._look_closer(result.quick, to_be, comparison)
+        return to_be, comparison
+
+    def _look_closer(self, look: QuickLook, to_be: Meant | None, coarse: Comparison | None) -> Comparison | None:
+        """Cut once more, on the job's own grid, where the coarse one found something or nearly."""
+        checks = self.result.job.file.checks
+        points = doubtful(coarse, [answer for _, answer in self.hits])
+        try:
+            stock = Stock(self.mesh, look.own, self.cut_before.tags if self.cut_before else None)
+        except TooFine:
+            return within_tolerance(coarse, checks.gouge, checks.excess)
+        rings = bool((self.segments.mode[: self.at] == RING).any())  # their section is of all of the work
+        region = Region.whole(stock.lattice) if rings and len(points) else Region.around(stock.lattice, points)
+        look.all += region.filled.size
+        if not self.entire or not len(points):
+            return within_tolerance(coarse, checks.gouge, checks.excess)
+        look.seen += int(region.filled.sum())
+        region.leave(stock)
+        hits: Hits = []
+        at = 0
+        while at < self.at:
+            rows = slice(at, self.segments.run_end(at, min(at + BATCH, self.at)))
+            answer = stock.cut(*self.segments.batch(rows))
+            met = np.flatnonzero((answer.depth > 0).any(axis=1))
+            if len(met):
+                hits.append((np.arange(rows.start, rows.stop)[met], answer.only(met)))
+            at = rows.stop
+            self.tell("a closer look", at / self.at)
+        self.hits = closer_hits(self.hits, hits, len(self.segments.motion))
+        if to_be is None or coarse is None:
+            return None
+        return closer(coarse, stock, region, self.mesh, to_be.design, checks.gouge, checks.excess)
 
     # --- what is not carried out, or only in part --------------------------------------------------------------------------
 

@@ -19,8 +19,9 @@ from .cutting import Cutting
 from .engagement import check_removal, engagements
 from .entering import find_entering
 from .grips import Events
+from .quick import tell_of
 from .remembering import Remembered
-from .result import Rehearsal, Timed
+from .result import QuickLook, Rehearsal, Timed
 from .scene import blanks, contact_bodies, placement_of
 from .spindles import spindle_speeds
 
@@ -67,8 +68,10 @@ def _standing(timed: Timed, knots: Knots) -> Standing:
 
 
 def replay(
-    timed: Timed, progress: Callable[[str, float], None] | None = None, store: Store | None = None, filmed: bool = True
-) -> Rehearsal:
+    timed: Timed, progress: Callable[[str, float], None] | None = None, store: Store | None = None, filmed: bool = True,
+    quick: QuickLook | None = None,
+) -> Rehearsal:  # fmt: skip
+    """`quick`: the material is worked out on a coarser grid than the job asked for, as that says."""
     tell = progress or (lambda stage, share: None)
     job, chain, docket, reel = timed.job, timed.chain, timed.docket, timed.reel
     for strand in timed.strands:
@@ -79,7 +82,7 @@ def replay(
     knots, values = _knots(timed, events.moments)
     events.place(knots)
     standing = _standing(timed, knots)
-    result = Rehearsal(**vars(timed), knots=knots, values=values, standing=standing, filmed=filmed)
+    result = Rehearsal(**vars(timed), knots=knots, values=values, standing=standing, filmed=filmed, quick=quick)
     follower = Follower(knots, result.values, chain, standing, [strand.columns for strand in timed.strands])
     grips = bool(job.machine.grips) and not job.file.switches.dry_run
     if grips:  # who holds what tells where everything stands
@@ -110,6 +113,8 @@ def replay(
     _limits(result, docket)
     if not job.file.switches.dry_run and not grips:
         _cut_all(result, follower, tell, store)
+    if quick:
+        tell_of(result, quick)
     _leave_out_foretold(docket, bool(result.stocks))
     result.engagements = engagements(result)
     check_removal(result)

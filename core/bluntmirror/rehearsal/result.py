@@ -257,6 +257,20 @@ class Timing:
 
 
 @dataclass
+class QuickLook:
+    """grid: the coarse one; own: the job's, both mm; seen, all: how many bricks of the stocks were looked at on the job's own grid."""
+
+    grid: float
+    own: float
+    seen: int = 0
+    all: int = 0
+
+    @property
+    def share(self) -> float:
+        return self.seen / self.all if self.all else 0.0
+
+
+@dataclass
 class Rehearsal(Timed):
     """Everything a run found out; nothing in it changes afterwards."""
 
@@ -275,4 +289,5 @@ class Rehearsal(Timed):
     timing: Timing | None = None  # of several channels: what another timing could make touch
     measured: list[Taken] = field(default_factory=list)
     engagements: dict[int, Engagement] = field(default_factory=dict)  # by tool, of those that cut
+    quick: QuickLook | None = None  # where the material was worked out on a coarser grid than the job's
     resumed: dict[str, int] = field(default_factory=dict)  # stock → the last motion that a checkpoint had cut already

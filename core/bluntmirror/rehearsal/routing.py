@@ -47,24 +47,27 @@ class Stepped:
     result: Rehearsal
 
 
-def rehearse_route(route: Route, progress: Progress | None = None, filmed: bool = False) -> Iterator[Stepped]:
+def rehearse_route(
+    route: Route, progress: Progress | None = None, filmed: bool = False, quick: bool = False
+) -> Iterator[Stepped]:
     """Every step, as soon as it is done. Raises JobUnreadable for a step that what is left of a part cannot go into."""
     handed: dict[Key, Handed] = {}
     for number, step in enumerate(route.file.steps):
         taken = {key: handed[key] for key in route.carries[number]}
         job = route.open(number, {key: item.left for key, item in taken.items()})
-        result = rehearse_step(job, taken, _of_step(progress, step.name), filmed=filmed)
+        result = rehearse_step(job, taken, _of_step(progress, step.name), filmed=filmed, quick=quick)
         handed |= {(step.name, body): item for body, item in handed_on(result, taken, step.name).items()}
         yield Stepped(step.name, result)
 
 
 def rehearse_step(
-    job: Job, taken: Mapping[Key, Handed], progress: Progress | None = None, store: Store | None = None, filmed: bool = True
+    job: Job, taken: Mapping[Key, Handed], progress: Progress | None = None, store: Store | None = None, filmed: bool = True,
+    quick: bool = False,
 ) -> Rehearsal:  # fmt: skip
     """A job opened with what is left of the stocks that it takes from earlier steps; what they left in doubt is told."""
     job.origins = {key: item.origin for key, item in taken.items()}
     job.cut_before = {key: item.cut for key, item in taken.items()}
-    result = rehearse(job, progress, store, filmed=filmed)
+    result = rehearse(job, progress, store, filmed, quick)
     if first := _in_doubt(taken):
         result.docket.add(
             "check.limit", f"its stock comes from '{first}', which {_doubt_of(first, taken)}: what is told here holds only if that "
@@ -75,7 +78,7 @@ def rehearse_step(
 
 def handed_on(result: Rehearsal, taken: Mapping[Key, Handed], step: str) -> dict[str, Handed]:
     """What a rehearsed step of this name leaves of each of its stocks."""
-    doubt = "must not run" if result.verdict == "stop" else ""
+    doubt = "must not run" if result.verdict == "stop" else "was only looked at quickly" if result.quick else ""
     if first := _in_doubt(taken):
         doubt = f"itself comes of '{first}', which {_doubt_of(first, taken).removeprefix('itself ')}"
     made = {}

@@ -28,7 +28,7 @@ from .data_check import check_data, check_run_in
 from .order import check_order
 from .partial import check_partial
 from .registers import check_registers
-from .result import Rehearsal, Strand, Timed
+from .result import QuickLook, Rehearsal, Strand, Timed
 from .shared import check_shared
 from .spindles import check_frames, check_spindles, cutting_speeds, feeds_of_the_moment, spindle_speeds
 from .virtual_control import control_setup, solvers_of
@@ -181,9 +181,19 @@ def _give_times(result: Timed) -> None:
         )
 
 
-def rehearse(job: Job, progress: Progress | None = None, store: Store | None = None, filmed: bool = True) -> Rehearsal:
+def rehearse(
+    job: Job, progress: Progress | None = None, store: Store | None = None, filmed: bool = True, quick: bool = False
+) -> Rehearsal:
     """The whole run. `progress` gets the stage's name and its share done (0–1), and may raise Cancelled; `store` (of
-    `checkpoints`) keeps the stock on the way, so that a run that begins the same goes on from there. `filmed`: keep the stock through time, for a replay."""
+    `checkpoints`) keeps the stock on the way, so that a run that begins the same goes on from there. `filmed`: keep the stock through time,
+    for a replay. `quick`: on a coarse grid first, and on the job's own only where something was found."""
     from .replaying import replay  # contact and material are only loaded where they are asked
 
-    return replay(check_program(job, progress), progress, store, filmed)
+    look = None
+    if quick:
+        from .quick import coarse_grid, on_grid
+
+        grid, own = coarse_grid(job), job.file.checks.resolution
+        if grid > own:
+            look, job = QuickLook(grid, own), on_grid(job, grid)
+    return replay(check_program(job, progress), progress, store, filmed, look)
