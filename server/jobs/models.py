@@ -94,6 +94,7 @@ class Rehearsal(models.Model):
 
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="rehearsals")
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED, db_index=True)
+    quick = models.BooleanField(default=False)  # a quick look: nothing stands on it
     stage = models.CharField(max_length=40, blank=True)
     share = models.FloatField(default=0.0)
     error = models.TextField(blank=True)

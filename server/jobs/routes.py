@@ -66,13 +66,13 @@ def basis_of(revision: Revision) -> str:
 
 
 def fresh(revision: Revision) -> Rehearsal | None:
-    """The last rehearsal of a revision that still holds."""
-    return revision.rehearsals.filter(state=Rehearsal.State.DONE, basis=basis_of(revision)).first()
+    """The last rehearsal of a revision that still holds; a quick look is none."""
+    return revision.rehearsals.filter(state=Rehearsal.State.DONE, quick=False, basis=basis_of(revision)).first()
 
 
 def pending(revision: Revision) -> Rehearsal | None:
     """A rehearsal of this revision that waits or is under way."""
-    return revision.rehearsals.filter(state__in=PENDING).first()
+    return revision.rehearsals.filter(state__in=PENDING, quick=False).first()
 
 
 def stale(rehearsal: Rehearsal) -> str:

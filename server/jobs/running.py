@@ -23,13 +23,13 @@ def take_up_again() -> None:
         run_rehearsal.delay(row.pk)  # one delivered twice is carried out once
 
 
-def begin_rehearsal(revision: Revision, user: AbstractBaseUser) -> Rehearsal:
-    """Queue a rehearsal; of a step whose stock comes from others, those first that do not hold any more."""
+def begin_rehearsal(revision: Revision, user: AbstractBaseUser, quick: bool = False) -> Rehearsal:
+    """Queue a rehearsal, or a quick look; of a step whose stock comes from others, those first, in full, that do not hold any more."""
     for step in routes.source_steps(revision).values():
         before = routes.newest(step.job)
         if routes.fresh(before) is None and routes.pending(before) is None:
             begin_rehearsal(before, user)
-    rehearsal = Rehearsal.objects.create(revision=revision, created_by=user)
+    rehearsal = Rehearsal.objects.create(revision=revision, created_by=user, quick=quick)
     transaction.on_commit(lambda: run_rehearsal.delay(rehearsal.pk))
     return rehearsal
 

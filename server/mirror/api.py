@@ -109,7 +109,7 @@ def _rehearsal(request: HttpRequest, number: int) -> Rehearsal:
 
 
 def _rehearsal_out(row: Rehearsal) -> dict[str, Any]:
-    names = ("id", "state", "stage", "share", "error", "verdict", "seconds", "created", "finished", "stops", "cautions")
+    names = ("id", "state", "quick", "stage", "share", "error", "verdict", "seconds", "created", "finished", "stops", "cautions")
     return {
         **{name: getattr(row, name) for name in names},
         "by": row.created_by.get_username(),
@@ -271,9 +271,9 @@ def add_to_library(request: HttpRequest, kind: str, file: File[UploadedFile]) ->
 
 
 @api.post("/revisions/{number}/rehearsals", response=RehearsalOut)
-def rehearse(request: HttpRequest, number: int) -> Any:
+def rehearse(request: HttpRequest, number: int, quick: bool = False) -> Any:
     revision = get_object_or_404(Revision, pk=number, job__organisation=_organisation(request))
-    return _rehearsal_out(running.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
+    return _rehearsal_out(running.begin_rehearsal(revision, request.user, quick))  # type: ignore[arg-type]
 
 
 @api.get("/revisions/{number}/archive")

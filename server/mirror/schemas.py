@@ -43,6 +43,7 @@ class Me(Schema):
 class RehearsalOut(Schema):
     id: int
     state: RunState
+    quick: bool
     stage: str
     share: float
     error: str

@@ -110,6 +110,23 @@ class Routes(WithShop):
         self.assertEqual(first["stale"], "op10 has changed since")
         self.assertEqual(first["route"]["steps"][0]["rehearsal"], before[0]["rehearsal"])  # what it stood on then
 
+    def test_nothing_stands_on_a_quick_look(self) -> None:
+        number = self.take_in()
+        first, second = (step["revision"] for step in self.steps())
+        with self.captureOnCommitCallbacks(execute=True):
+            look = self.client.post(f"/api/revisions/{first}/rehearsals?quick=true").json()
+        told = self.client.get(f"/api/rehearsals/{look['id']}").json()
+        self.assertEqual((told["quick"], told["verdict"], told["state"]), (True, "caution", "done"))
+        self.assertEqual(told["result"]["checked"]["quick"]["resolution"], 1.0)
+        self.assertNotIn(routes.HANDED_ON, told["artifacts"])
+        with self.captureOnCommitCallbacks(execute=True):  # a look at the second side rehearses the first in full
+            look = self.client.post(f"/api/revisions/{second}/rehearsals?quick=true").json()
+        steps = self.steps()
+        self.assertEqual([(s["verdict"], s["stale"]) for s in steps], [("clear", ""), ("caution", "")])
+        told = self.client.get(f"/api/rehearsals/{look['id']}").json()
+        self.assertAlmostEqual(told["result"]["stock"][0]["volume_before"], 140 * 100 * 25 - SLOT_MM3, delta=200)
+        self.assertEqual([s["verdict"] for s in self.rehearse_route(number)], ["clear", "clear"])
+
     def test_a_route_is_told_by_its_steps_as_they_are_now(self) -> None:
         self.rehearse_route(self.take_in())
         second = routes.RouteStep.objects.get(name="op20").job

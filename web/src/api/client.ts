@@ -203,7 +203,7 @@ export const api = {
   libraryFile: (id: number) => `/api/library/${id}/file`,
   routes: () => json<Route[]>("/routes"),
   rehearseRoute: (route: number) => json<Route>(`/routes/${route}/rehearsals`, "POST"),
-  rehearse: (revision: number) => json<Rehearsal>(`/revisions/${revision}/rehearsals`, "POST"),
+  rehearse: (revision: number, run: "full" | "quick" = "full") => json<Rehearsal>(`/revisions/${revision}/rehearsals${run === "quick" ? "?quick=true" : ""}`, "POST"),
   rehearsal: (id: number) => json<RehearsalFull>(`/rehearsals/${id}`),
   cancel: (id: number) => json<Rehearsal>(`/rehearsals/${id}/cancel`, "POST"),
   triage: (finding: number, judgement: Judgement, reason: string) =>

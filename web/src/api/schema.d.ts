@@ -1050,6 +1050,8 @@ export interface components {
              * @enum {string}
              */
             state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** Quick */
+            quick: boolean;
             /** Stage */
             stage: string;
             /** Share */
@@ -1348,6 +1350,7 @@ export interface components {
         Checked: {
             /** Resolution */
             resolution: number;
+            quick?: components["schemas"]["QuickLookAt"] | null;
             /** Near */
             near: number;
             /** Near Stock */
@@ -1586,6 +1589,16 @@ export interface components {
             /** Time */
             time: number;
         };
+        /**
+         * QuickLookAt
+         * @description A quick look: `resolution` of Checked is its coarse grid.
+         */
+        QuickLookAt: {
+            /** Resolution */
+            resolution: number;
+            /** Share */
+            share: number;
+        };
         /** RehearsalFull */
         RehearsalFull: {
             /** Id */
@@ -1595,6 +1608,8 @@ export interface components {
              * @enum {string}
              */
             state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** Quick */
+            quick: boolean;
             /** Stage */
             stage: string;
             /** Share */
@@ -3219,7 +3234,9 @@ export interface operations {
     };
     mirror_api_rehearse: {
         parameters: {
-            query?: never;
+            query?: {
+                quick?: boolean;
+            };
             header?: never;
             path: {
                 number: number;

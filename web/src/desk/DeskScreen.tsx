@@ -9,6 +9,7 @@ import { clock, VERDICT_WORDS } from "../look";
 import { Divider, useWidth } from "../pane/Divider";
 import { download } from "../pane/download";
 import { Tabs } from "../pane/Tabs";
+import { RehearseButton, type Run } from "../jobs/RehearseButton";
 import { BlockPane } from "./BlockPane";
 import { Channels } from "./Channels";
 import { Compare } from "./Compare";
@@ -195,13 +196,13 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
     setTab("grids");
     setGrid({ which, row });
   };
-  const save = async (then: "stay" | "rehearse") => {
+  const save = async (then: "stay" | Run) => {
     setBusy(true);
     try {
       const target = dirty ? await saveUnlessBehind((anyway) => api.saveDesk(revision, held, label, anyway), modal.confirm) : { id: revision, number: desk.revision_number };
       if (!target) return;
       void queries.invalidateQueries({ queryKey: ["jobs"] });
-      if (then === "rehearse") onRehearsal((await api.rehearse(target.id)).id);
+      if (then !== "stay") onRehearsal((await api.rehearse(target.id, then)).id);
       else {
         message.success(`Kept as revision ${target.number}.`);
         onRevision(target.id);
@@ -236,9 +237,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
         <Button size="small" loading={busy} disabled={!dirty} onClick={() => void save("stay")}>
           Keep as revision
         </Button>
-        <Button size="small" type="primary" loading={busy} onClick={() => void save("rehearse")}>
-          Rehearse
-        </Button>
+        <RehearseButton busy={busy} onRun={(run) => void save(run)} />
       </header>
       <div className="panes">
         <section className="pane-left" aria-label="Operations" style={{ width: left }}>

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 
 import type { Finding, Judgement, RehearsalFull } from "../api/client";
 import { clock, unitOf, VERDICT_WORDS } from "../look";
+import { percent } from "./distribution";
 import { Mark } from "./Mark";
 
 const JUDGEMENTS: Record<Judgement, string> = { real: "Real", accepted: "Accepted", model: "Fault of the model" };
@@ -62,7 +63,8 @@ export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, bes
           <h4>Checked</h4>
           <p>
             {result.checked.pairs} pairs of bodies for contact and a clearance of {result.checked.near} mm, travel of{" "}
-            {result.axes.length} axes, stock on a grid of {result.checked.resolution} mm
+            {result.axes.length} axes, stock on a grid of {+result.checked.resolution.toPrecision(3)} mm
+            {result.checked.quick && ` (a quick look: ${percent(result.checked.quick.share)} of it at the job's own ${result.checked.quick.resolution} mm)`}
             {result.checked.design && ", the finished part against its design"}.
           </p>
           <h4>Not checked</h4>

@@ -7,6 +7,7 @@ import { Compare } from "../swap/Compare";
 import { Swap } from "../swap/Swap";
 import { ComposeJob } from "./ComposeJob";
 import { filesOf } from "./dropped";
+import type { Run } from "./RehearseButton";
 import { listed } from "./route";
 import { JobRows, RouteRows } from "./Rows";
 import { useDrop } from "./useDrop";
@@ -61,8 +62,8 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       setPosting(null);
     }
   };
-  const run = (revision: Revision) =>
-    api.rehearse(revision.id).then(
+  const run = (revision: Revision, how: Run = "full") =>
+    api.rehearse(revision.id, how).then(
       (rehearsal) => onRehearsal(rehearsal.id),
       (error: Error) => message.error(error.message),
     );

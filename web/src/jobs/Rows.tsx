@@ -5,6 +5,7 @@ import { Button, Dropdown } from "antd";
 import { api, type Job, type Rehearsal, type Revision, type Route } from "../api/client";
 import { Mark } from "../inspector/Mark";
 import { clock, VERDICT_WORDS } from "../look";
+import type { Run } from "./RehearseButton";
 import { worst } from "./route";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
@@ -16,7 +17,7 @@ export interface Acts {
   onRehearsal: (id: number) => void;
   onSetup: (revision: number) => void;
   onDesk: (revision: number) => void;
-  onRun: (revision: Revision) => void;
+  onRun: (revision: Revision, run?: Run) => void;
   onPosted: (revision: Revision) => void;
   onSwap: (revision: Revision) => void;
   onCompare: (job: Job) => void;
@@ -51,6 +52,7 @@ export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
               trigger={["click"]}
               menu={{
                 items: [
+                  { key: "quick", label: "Quick look", onClick: () => acts.onRun(revision, "quick") },
                   { key: "posted", label: "Programs posted again…", onClick: () => acts.onPosted(revision) },
                   { key: "out", label: <a href={api.archiveAddress(revision.id)} download>Folder as a zip</a> },
                   { key: "swap", label: "Another machine under it…", onClick: () => acts.onSwap(revision) },
@@ -107,6 +109,7 @@ function Last({ rehearsal, onRehearsal }: { rehearsal: Rehearsal; onRehearsal: (
       <button onClick={() => onRehearsal(rehearsal.id)} className="as-link said">
         <Mark severity={rehearsal.verdict} /> {VERDICT_WORDS[rehearsal.verdict]}
       </button>
+      {rehearsal.quick && <div className="quiet">a quick look</div>}
       {rehearsal.stale && <div className="stale">no longer holds: {rehearsal.stale}</div>}
     </>
   );

@@ -46,8 +46,20 @@ describe("the jobs", () => {
     ]);
     await user.click(screen.getByText("Do not run"));
     expect(onRehearsal).toHaveBeenCalledWith(5);
+    expect(screen.queryByText("a quick look")).toBeNull();
     await user.click(screen.getByText("under way 42 %"));
     expect(onRehearsal).toHaveBeenLastCalledWith(6);
+  });
+
+  it("are looked at quickly from their row, and say that it was no more than that", async () => {
+    const looked = [{ ...JOBS[1], revisions: [{ ...JOBS[1].revisions[0], rehearsals: [rehearsal(9, { verdict: "caution", quick: true })] }] }] as unknown as Job[];
+    const { user, onRehearsal } = open(looked);
+    const start = vi.spyOn(api, "rehearse").mockResolvedValue({ id: 78 } as never);
+    expect(await screen.findByText("a quick look")).toBeTruthy();
+    await user.click(screen.getByRole("button", { name: "More for Nose cone revision 1" }));
+    await user.click(await screen.findByText("Quick look"));
+    await waitFor(() => expect(onRehearsal).toHaveBeenCalledWith(78));
+    expect(start).toHaveBeenCalledWith(21, "quick");
   });
 
   it("are rehearsed, opened and refused in words", async () => {
@@ -58,7 +70,7 @@ describe("the jobs", () => {
     expect(await screen.findByText("the queue does not answer")).toBeTruthy();
     await user.click(row.getByRole("button", { name: "Rehearse" }));
     await waitFor(() => expect(onRehearsal).toHaveBeenCalledWith(77));
-    expect(start).toHaveBeenCalledWith(21);
+    expect(start).toHaveBeenCalledWith(21, "full");
     await user.click(row.getByRole("button", { name: "Setup" }));
     expect(onSetup).toHaveBeenCalledWith(21);
   });

@@ -10,6 +10,7 @@ import { readModel } from "../bench/model";
 import { ModelStage } from "../bench/ModelStage";
 import type { Gripped } from "../replay/replay";
 import type { Dot, Pointed, Triad } from "../stage/scene";
+import { RehearseButton, type Run } from "../jobs/RehearseButton";
 import { AddBody } from "./AddBody";
 import { Clearances } from "./Clearances";
 import { added, begin, bodyOf, changed, freeName, redone, standingAfter, undone, withBody, withoutBody, type History } from "./history";
@@ -146,14 +147,14 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     message.success(`${called(offset)} is worked out from there.`);
     setPicks([]);
   };
-  const save = async (then: "stay" | "rehearse") => {
+  const save = async (then: "stay" | Run) => {
     setBusy(true);
     try {
       const saved = await saveUnlessBehind((anyway) => api.saveSetup(revision, job, label || "setup", toolsChanged ? tools : null, anyway), modal.confirm);
       if (!saved) return;
       await queries.invalidateQueries({ queryKey: ["jobs"] });
       const newest = saved.revisions[0];
-      if (then === "rehearse") onRehearsal((await api.rehearse(newest.id)).id);
+      if (then !== "stay") onRehearsal((await api.rehearse(newest.id, then)).id);
       else {
         message.success(`Kept as revision ${newest.number}.`);
         onRevision(newest.id);
@@ -217,9 +218,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
         <Button size="small" loading={busy} disabled={!dirty} onClick={() => void save("stay")}>
           Keep as revision
         </Button>
-        <Button size="small" type="primary" loading={busy} onClick={() => void save("rehearse")}>
-          Rehearse
-        </Button>
+        <RehearseButton busy={busy} onRun={(run) => void save(run)} />
       </header>
       <div className="panes">
         <section className="pane-left" aria-label="Bodies">

@@ -5,6 +5,7 @@ import { Alert, App, Button, Dropdown, Spin } from "antd";
 import { useEffect, useState } from "react";
 
 import { api, follow, type Progress } from "../api/client";
+import { RehearseButton, type Run } from "../jobs/RehearseButton";
 import { UNDER_WAY } from "../jobs/route";
 import { Rehearsed } from "./Replaying";
 import { Steps } from "./Steps";
@@ -51,9 +52,9 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
     });
   }, [id, running, queries]);
 
-  const again = async () => {
+  const again = async (run: Run) => {
     try {
-      onRehearsal((await api.rehearse(rehearsal.data!.revision)).id);
+      onRehearsal((await api.rehearse(rehearsal.data!.revision, run)).id);
     } catch (error) {
       message.error((error as Error).message);
     }
@@ -72,7 +73,7 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
         <b>{data.job_name}</b>
         <span className="quiet">
           {data.machine} · revision {data.revision_number}
-          {data.revision_label && ` ${data.revision_label}`} · rehearsal {data.id}
+          {data.revision_label && ` ${data.revision_label}`} · {data.quick ? "quick look" : "rehearsal"} {data.id}
         </span>
         <span className="grow" />
         {running ? (
@@ -103,9 +104,7 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
             <Button size="small" onClick={() => onDesk(data.revision)}>
               Script
             </Button>
-            <Button size="small" type="primary" onClick={again}>
-              Rehearse again
-            </Button>
+            <RehearseButton label={data.quick ? "Rehearse in full" : "Rehearse again"} onRun={(run) => void again(run)} />
           </>
         )}
       </header>
