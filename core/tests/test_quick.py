@@ -31,7 +31,7 @@ def causes(result: Rehearsal) -> dict[tuple[object, ...], float]:
 
 class Looks(unittest.TestCase):
     def test_what_is_wrong_is_found_as_deep_as_the_whole_run_finds_it(self) -> None:
-        for name in ("buoy-lid", "nose-cone", "hull-union"):  # milled, turned, and one with a rapid through the stock
+        for name in ("buoy-lid", "nose-cone", "cable-clip"):  # milled, turned, and one with rapids through the stock
             folder = SHOP / name / REVISIONS[1]
             with self.subTest(job=name):
                 whole, look = rehearsed(folder), rehearse(open_job(folder), filmed=False, quick=True)

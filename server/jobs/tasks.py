@@ -117,7 +117,9 @@ def run_rehearsal(number: int) -> None:
             store = FolderStore(settings.CHECKPOINTS / str(organisation.pk))
             job = by_house_rules(open_job(archive, {key: item.left for key, item in taken.items()}), organisation)
             of_file = list(job.file.measures)
-            run = rehearse_step(measuring.with_measures(job, rehearsal.revision.job), taken, teller, store, quick=rehearsal.quick)
+            run = rehearse_step(
+                measuring.with_measures(job, rehearsal.revision.job), taken, teller, store, quick=rehearsal.quick
+            )
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
             step = None if rehearsal.quick else routes.step_of(rehearsal.revision.job)
             keep(rehearsal, run, handed_on(run, taken, step.name) if step else {}, of_file)

@@ -109,7 +109,20 @@ def _rehearsal(request: HttpRequest, number: int) -> Rehearsal:
 
 
 def _rehearsal_out(row: Rehearsal) -> dict[str, Any]:
-    names = ("id", "state", "quick", "stage", "share", "error", "verdict", "seconds", "created", "finished", "stops", "cautions")
+    names = (
+        "id",
+        "state",
+        "quick",
+        "stage",
+        "share",
+        "error",
+        "verdict",
+        "seconds",
+        "created",
+        "finished",
+        "stops",
+        "cautions",
+    )
     return {
         **{name: getattr(row, name) for name in names},
         "by": row.created_by.get_username(),
