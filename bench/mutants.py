@@ -27,6 +27,11 @@ class Mutant:
 
 
 MUTANTS = [
+    Mutant("a cutter between two columns may cut into the design", "material/corners.py", "* step + slack + gouge", "* step - slack + gouge",
+           "tests.test_corners.Twin"),
+    Mutant("a drill makes corners", "material/corners.py", "if cutter.plunges else ~some", "if False else ~some", "tests.test_corners.Pockets"),
+    Mutant("what never was there could not be taken", "rehearsal/corners.py", "self.blank.distance(points) < 0.0", "self.blank.distance(points) < 99.0",
+           "tests.test_corners.InAJob"),
     Mutant("a quick look keeps what the coarse grid told of a motion", "rehearsal/quick.py", "        known[rows] |= answer.depth > 0.0", "        pass",
            "tests.test_quick"),
     Mutant("a quick look cuts only the bricks that something was found in", "material/region.py", "[[-1, 0, 1]] * 3", "[[0, 0, 0]] * 3",

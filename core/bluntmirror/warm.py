@@ -15,6 +15,7 @@ from .export.trace import write_columns
 from .geometry.mesh import box
 from .job import open_job
 from .material.comparison import reach_into
+from .material.corners import Profile, left_by
 from .material.cut_kernel import CUT
 from .material.stock import ToolSets
 from .material.sweep_kernel import first_through
@@ -132,6 +133,7 @@ def main() -> None:
     result = _run(MACHINE, TOOLS, JOB, program)
     # What only troubled jobs come to: a body in stock, and a gouge whose motion has to be looked for.
     reach_into(result.stocks[0].stock, box([4, 4, 30]))
+    left_by(Profile.ball(1.0), box([4, 4, 4]), np.zeros((1, 3)), 0.0)
     sets = ToolSets.of(list(result.tools.values()))
     one = np.zeros((1, 3))
     cutting = np.ascontiguousarray(sets.sets[:, CUT])

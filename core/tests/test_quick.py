@@ -54,8 +54,8 @@ class Slots(WithFolder):
     def look(self, depth: float, feed: str, grid: float = 0.25, size: float = 100.0) -> tuple[Rehearsal, Rehearsal]:
         """A slot milled so deep over a design that stands 5 mm below the blank's top, in the whole and at a quick look."""
         bodies = [
-            {"name": "blank", "role": "stock", "mount": "table", "shape": {"type": "box", "size": [size, size, 40]}, "at": [0, 0, -20]},
-            DESIGN | {"shape": {"type": "box", "size": [size, size, 35]}, "at": [0, 0, -22.5]},
+            {"name": "blank", "role": "stock", "mount": "table", "shape": {"type": "box", "size": [size, size, 40]}, "at": [0, 0, 45]},
+            DESIGN | {"shape": {"type": "box", "size": [size, size, 35]}, "at": [0, 0, 42.5]},
         ]  # fmt: skip
         job = slot_job(
             self.folder,
@@ -68,6 +68,7 @@ class Slots(WithFolder):
     def test_a_gouge_is_measured_on_the_jobs_own_grid(self) -> None:
         for depth in (5.2, 7.0):
             whole, look = self.look(depth, "G1 ")
+            self.assertAlmostEqual(causes(whole)["material.gouge", 9, ("T1 cutter", "part")], depth - 5.0, delta=1e-4)
             self.assertEqual(causes(look), causes(whole))
             assert look.quick and look.stocks[0].part and whole.stocks[0].part
             self.assertTrue(0.0 < look.quick.share < 0.6)
@@ -75,6 +76,7 @@ class Slots(WithFolder):
 
     def test_a_rapid_through_the_stock_is_told_once_and_as_deep(self) -> None:
         whole, look = self.look(4.0, "G0 ")
+        self.assertIn("contact.rapid", {kind for kind, *_ in causes(whole)})
         self.assertEqual(causes(look), causes(whole))
 
     def test_work_that_is_too_small_for_a_coarser_grid_is_rehearsed_in_full(self) -> None:

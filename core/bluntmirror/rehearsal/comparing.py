@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -16,6 +17,7 @@ from ..geometry.union import NotSolid, united
 from ..job.channel import tool_key, tool_number
 from ..job.models import Carried
 from ..material.comparison import SPOT_CELLS, Comparison, Places, joined_places, loose_pieces
+from .corners import Corners
 from .result import CutStock, PartCheck, Rehearsal, Spot
 from .scene import tool_name
 from .segments import Segments
@@ -23,6 +25,7 @@ from .segments import Segments
 CARRIED_CELLS = 0.3
 MOST_SPOTS = 10  # causes told one by one; the rest are told together
 BESIDE_CELLS = 10
+MOST_ASKED = 5  # places of a stock of which is asked whether any tool could have made them
 ASKED_CELLS = 3  # of places whose motion no end of stock tells, one in so wide a cube is asked about
 
 
@@ -90,7 +93,7 @@ def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments
                held: bool) -> None:  # fmt: skip
     """Tell how a cut stock differs from its design, and of pieces that came off (`holding` sees to what comes off a piece that is held).
     `blank` in the grid frame."""
-    report = _Report(result, cut, segments)
+    report = _Report(result, cut, blank, segments)
     if not held:
         report.loose()
     if to_be is None or comparison is None:
@@ -101,7 +104,7 @@ def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments
                           "rays through it do not add up", bodies=tuple(to_be.names),
                           remedy="Repair the mesh so that it is closed.")  # fmt: skip
     if len(comparison.lacking):
-        report.lacking(to_be.names, comparison.lacking, blank)
+        report.lacking(to_be.names, comparison.lacking)
     causes_of(report.tagged(cut.part), report)
 
 
@@ -165,10 +168,11 @@ def _with_the_untouched(groups: list[_Cause], cell: float) -> list[_Cause]:
 
 
 class _Report:
-    def __init__(self, result: Rehearsal, cut: CutStock, segments: Segments) -> None:
-        self.result, self.cut, self.segments = result, cut, segments
+    def __init__(self, result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments) -> None:
+        self.result, self.cut, self.blank, self.segments = result, cut, blank, segments
         self.reel, self.motions = result.reel, result.reel.motions
         self.cell = float(cut.stock.lattice.step.max())
+        self.asked = 0  # places of which was asked whether any tool could have made them
 
     def moment(self, motion: int, point: Floats) -> tuple[float, Floats]:
         """The time at which a motion comes nearest to a point (grid frame), and how the work stands then."""
@@ -202,7 +206,7 @@ class _Report:
         time, stands = self.moment(motion, point)
         return {"where": self.reel.where(motion, time), "point": self.place(point, stands)}
 
-    def lacking(self, names: list[str], places: Places, blank: Mesh) -> None:
+    def lacking(self, names: list[str], places: Places) -> None:
         """What of the design lies outside the blank as it came; what an earlier step of a route took of it is that step's gouge."""
         design = " and ".join(names)
         body = next(b for b in self.result.job.file.bodies if b.name == self.cut.name)
@@ -212,7 +216,7 @@ class _Report:
                 placed = inverse(self.cut.frame) @ frame(body.at, body.turn) @ frame(body.shape.at, body.shape.turn)
                 inside = Solid.of(origin.moved(placed)).distance(places.points) <= self.result.job.file.checks.gouge
                 if inside.any():
-                    self._taken_before(body.shape.step, names, blank)
+                    self._taken_before(body.shape.step, names)
                 places = places.only(np.flatnonzero(~inside))
             if not len(places):
                 return
@@ -223,17 +227,17 @@ class _Report:
             "mount", where=self.reel.where(-1), bodies=(*names, self.cut.name), amount=amount, point=self.place(worst),
         )  # fmt: skip
 
-    def _taken_before(self, step: str, names: list[str], blank: Mesh) -> None:
+    def _taken_before(self, step: str, names: list[str]) -> None:
         """How deep the surface that an earlier step left lies inside the design."""
         part = self.cut.part
         assert part is not None
-        depth = -part.solid.distance(blank.vertices)
-        amount, worst = float(depth.max()), blank.vertices[int(np.argmax(depth))]
+        depth = -part.solid.distance(self.blank.vertices)
+        amount, worst = float(depth.max()), self.blank.vertices[int(np.argmax(depth))]
         if amount <= exactness(self.result.job.file.checks.resolution):
             return
         x, y, z = self.on_part(worst)
         before, at = self.cut.before, int(np.argmax(depth))
-        around = blank.faces == at
+        around = self.blank.faces == at
         made = before.made(int(before.tags[around.any(axis=1)].min(initial=-1))) if before else None
         self.result.docket.add(
             "material.gouge", f"step '{step}' has taken {amount:.3f} mm of {' and '.join(names)}, at {x:.1f} {y:.1f} {z:.1f} of the mount"
@@ -368,6 +372,12 @@ class _Report:
     def _design(self) -> str:
         return self.cut.part.design if self.cut.part else ""
 
+    @cached_property
+    def corners(self) -> Corners:
+        part = self.cut.part
+        assert part is not None
+        return Corners(self.result, self.segments, part.mesh, part.solid, self.blank)
+
     def tell(
         self, cause: _Cause, more: int, because: str = "", remedy: str = "", also: tuple[tuple[str, float], ...] = ()
     ) -> None:
@@ -383,6 +393,11 @@ class _Report:
         else:
             x, y, z = self.on_part(worst)
             told = f"{amount:.3f} mm of material is left on {self._design} at {x:.1f} {y:.1f} {z:.1f}"
+            if self.asked < MOST_ASKED:
+                self.asked += 1
+                corner, other_way = self.corners.said_of(worst, amount)
+                because = f"; {corner}{because}" if corner else because
+                remedy = remedy or other_way
             bodies = (self.cut.name, self._design)
             tag = int(places.tag[places.worst])
             place = {"where": self.reel.where(tag, self.reel.seconds), "point": self.place(worst)}
