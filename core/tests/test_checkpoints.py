@@ -9,11 +9,13 @@ from typing import Any
 from unittest.mock import patch
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from bluntmirror.export.verdict import finding_dict, verdict_dict
 from bluntmirror.job import Job
 from bluntmirror.rehearsal import Rehearsal, rehearse
-from bluntmirror.rehearsal.checkpoints import MOST, FolderStore, places
+from bluntmirror.rehearsal.checkpoints import MOST, FolderStore, packed, places, unpacked
 from bluntmirror.rehearsal.remembering import Remembered
 
 from .build import slot_job
@@ -44,6 +46,32 @@ def program(rows: int = 22, late: str = "") -> str:
         lines += [f"X{-60 + 8 * k}. Z-{1 + (i + k) % 3}.{k % 10}" for k in range(1, 15)]
         lines += ["G0 X0." if i == 9 else "G0 Z2."]
     return "\n".join([*lines, late, "G0 Z40.", "M30", ""])
+
+
+class Packing(unittest.TestCase):
+    @settings(max_examples=400, deadline=None)
+    @given(st.integers(0, 2**32 - 1))
+    def test_what_is_packed_comes_out_alike_and_what_is_torn_not_at_all(self, seed: int) -> None:
+        random = np.random.default_rng(seed)
+        kinds = ["<f8", "<f4", "<i4", "<i8", "|b1", "|u1", "<u8"]
+        state = {
+            f"part{i}/x": random.integers(0, 2, tuple(random.integers(0, 4, int(random.integers(0, 3))))).astype(
+                random.choice(kinds)
+            )
+            for i in range(int(random.integers(1, 5)))
+        }
+        data = packed(state)
+        told = unpacked(data)
+        assert told is not None
+        self.assertEqual(list(told), list(state))
+        for name, values in state.items():
+            self.assertEqual((told[name].dtype, told[name].shape), (values.dtype, values.shape))
+            np.testing.assert_array_equal(told[name], values)
+            self.assertTrue(told[name].flags.writeable and told[name].flags.aligned)
+        torn = bytearray(data)
+        torn[int(random.integers(0, len(torn)))] ^= 1 << int(random.integers(0, 8))
+        self.assertIsNone(unpacked(bytes(torn)))
+        self.assertIsNone(unpacked(data[: int(random.integers(0, len(data)))]))
 
 
 class Checkpoints(unittest.TestCase):

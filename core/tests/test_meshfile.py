@@ -11,8 +11,9 @@ import numpy as np
 import trimesh
 
 from bluntmirror.geometry import mesh as meshes
+from bluntmirror.geometry import meshfile
 from bluntmirror.geometry.mesh import Mesh
-from bluntmirror.geometry.meshfile import MAX_TRIANGLES, MeshUnreadable, checked, read_mesh, write_stl
+from bluntmirror.geometry.meshfile import MAX_TRIANGLES, MIXED, MeshUnreadable, checked, read_mesh, welded, write_stl
 
 SIZE = np.array([30.0, 20.0, 10.0])
 
@@ -89,6 +90,26 @@ def step_block(size: np.ndarray) -> str:
     )
     head = "ISO-10303-21;\nHEADER;\nFILE_DESCRIPTION((''),'2;1');\nFILE_NAME('','',(''),(''),'','','');\nFILE_SCHEMA(('AUTOMOTIVE_DESIGN'));\nENDSEC;\nDATA;\n"
     return head + "\n".join(lines) + "\nENDSEC;\nEND-ISO-10303-21;\n"
+
+
+class Welding(unittest.TestCase):
+    def test_corners_equal_to_the_bit_become_one_however_their_numbers_are_mixed(self) -> None:
+        """The twin: a dictionary of rows. Coordinates as a float32 file has them, and close ones; and with a mixing that tells nothing apart."""
+        random = np.random.default_rng(5)
+        known = np.concatenate(
+            [random.uniform(-50, 50, (40, 3)).astype(np.float32), [[0.0, -0.0, 1.0], [0.0, 0.0, 1.0]]]
+        ).astype(float)
+        known = np.concatenate([known, known + [1e-12, 0, 0], known[:, ::-1]])
+        corners = known[random.integers(0, len(known), (300, 3))]
+        numbers: dict[tuple[float, ...], int] = {}
+        for corner in corners.reshape(-1, 3).tolist():
+            numbers.setdefault(tuple(corner), len(numbers))
+        whole = [len({numbers[tuple(c)] for c in triangle}) == 3 for triangle in corners.tolist()]
+        for mixed in (MIXED, np.zeros(3, np.uint64)):
+            with unittest.mock.patch.object(meshfile, "MIXED", mixed):
+                mesh = welded(corners)
+            np.testing.assert_array_equal(mesh.triangles, corners[whole])
+            self.assertEqual(len(mesh.vertices), len(numbers))
 
 
 class MeshFiles(unittest.TestCase):

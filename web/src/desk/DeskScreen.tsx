@@ -70,7 +70,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
   const [label, setLabel] = useState("");
   const [busy, setBusy] = useState(false);
   const [left, setLeft] = useWidth("operations", 196, 120, 420);
-  const [right, setRight] = useWidth("desk", 430, 300, 900);
+  const [right, setRight] = useWidth("desk", 470, 300, 900);
   const editor = useRef<EditorHandle>(null);
 
   const programs = useMemo(() => programsOf(job), [job]);
@@ -297,7 +297,7 @@ function OpenDesk({ desk, revision, onLeave, onRehearsal, onRevision, onSetup }:
             <Told checked={checked} checking={checking} stale={stale} failure={failure} took={took} onCheck={check} />
           </div>
         </section>
-        <Divider label="Width of the desk's right side" width={right} side={-1} initial={430} onWidth={setRight} />
+        <Divider label="Width of the desk's right side" width={right} side={-1} initial={470} onWidth={setRight} />
         <section className="pane-inspector" aria-label="Inspector" style={{ width: right }}>
           <PathPlot path={checked?.path} program={name} line={line} turning={program.dialect.startsWith("iso-turn")} />
           <Tabs

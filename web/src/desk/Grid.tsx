@@ -84,7 +84,7 @@ export function Grid({ name, columns, rows, chosen, onCells, onRemove, newBy, js
         <thead>
           <tr>
             {columns.map((column) => (
-              <th key={column.key} style={{ width: column.width }} className={column.kind}>
+              <th key={column.key} style={{ width: column.width, minWidth: column.width }} className={column.kind}>
                 {column.label}
               </th>
             ))}

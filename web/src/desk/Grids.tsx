@@ -47,9 +47,9 @@ export function Grids(props: Props) {
 }
 
 const TOOL_COLUMNS: Column[] = [
-  { key: "number", label: "T", kind: "fixed", width: 30 },
-  { key: "name", label: "name", kind: "text", width: 110 },
-  { key: "diameter", label: "⌀", kind: "fixed", width: 40 },
+  { key: "number", label: "T", kind: "fixed", width: 16 },
+  { key: "name", label: "name", kind: "text", width: 102 },
+  { key: "diameter", label: "⌀", kind: "fixed", width: 24 },
   { key: "length", label: "length", kind: "number" },
   { key: "H", label: "H", kind: "number" },
   { key: "D", label: "D", kind: "number" },
