@@ -11,10 +11,12 @@ Every path goes in batches as a rehearsal sends them; `checked` asks after shank
 
 from __future__ import annotations
 
+import itertools
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import manifold3d
 import numpy as np
 
 from bluntmirror.geometry import mesh as meshes
@@ -166,6 +168,33 @@ def turn(grid: float, thread: bool) -> tuple[int, float]:
     return n, time.process_time() - begun
 
 
+def booleans(cut_before: int = 2000, asked: int = 20) -> tuple[float, float]:
+    """The yardstick: CPU milliseconds that a general mesh library takes for a motion of ball finishing with a tool of 64 sides, its sweep being
+    the hull of both ends. First where all are handed over at once, which tells nothing of any one of them; then where each is carried
+    out, which tells what it took, on a surface that so many have cut."""
+    case = cases()[0]
+    tool = build_assembly(
+        ToolEntry.model_validate({"number": 1, "cutter": case.cutter, "holder": HOLDER, "length": 130})
+    )
+    body = meshes.revolve([[r, h] for r, h in tool.outlines()["cutter"]], facets=64).vertices
+    solid = manifold3d.Manifold.cube(list(BLOCK), True)
+    ways = list(itertools.pairwise(case.path[: cut_before + asked + 1]))
+
+    def sweep(one: np.ndarray, other: np.ndarray) -> manifold3d.Manifold:
+        return manifold3d.Manifold.hull_points(np.concatenate([body + one, body + other]))
+
+    begun = time.process_time()
+    for way in ways[:cut_before]:
+        solid -= sweep(*way)
+    solid.num_tri()  # until it is asked nothing is worked out
+    at_once = time.process_time() - begun
+    begun = time.process_time()
+    for way in ways[cut_before:]:
+        solid -= sweep(*way)
+        solid.num_tri()
+    return 1e3 * at_once / cut_before, 1e3 * (time.process_time() - begun) / asked
+
+
 def cpu(work: Callable[[], object]) -> float:
     begun = time.process_time()
     work()
@@ -195,6 +224,10 @@ def material(grids: tuple[float, ...] = (0.25,)) -> None:
             n, took = turn(grid, thread)
             print(
                 f"  {'threads' if thread else 'turning':18}{1e3 * took / n:9.3f} ms a motion   ×{1e3 * took / n / ball:6.2f} of ball finishing"
+            )
+        for told, each in zip(("all handed over at once", "each carried out"), booleans(), strict=True):
+            print(
+                f"  mesh booleans with 64 sides, {told:24}{each:9.1f} ms a motion   ×{each / ball:6.0f} of ball finishing"
             )
 
 

@@ -27,6 +27,8 @@ class Mutant:
 
 
 MUTANTS = [
+    Mutant("a cutter of several parts is as deep as its longest", "material/turning_kernel.py",
+           "                            taken[entry, 1] = max(taken[entry, 1], lost[ray])\n", "", "tests.test_engagement.AnySide"),
     Mutant("a cutter between two columns may cut into the design", "material/corners.py", "* step + slack + gouge", "* step - slack + gouge",
            "tests.test_corners.Twin"),
     Mutant("a drill makes corners", "material/corners.py", "if cutter.plunges else ~some", "if False else ~some", "tests.test_corners.Pockets"),

@@ -1,14 +1,22 @@
 """What the rays tell of every tool's work, against the closed forms: area of the cut times feed, and handbook chip thinning."""
 
+import itertools
 import json
 import math
+import unittest
 from typing import Any
 
 import numpy as np
 
 from bluntmirror.export.verdict import verdict_dict
+from bluntmirror.geometry.mesh import box
 from bluntmirror.job import open_job
+from bluntmirror.job.models import ToolEntry
+from bluntmirror.material.cut_kernel import CUT
+from bluntmirror.material.stock import Batch, Stock, ToolSets, TurnedBatch
 from bluntmirror.rehearsal import Rehearsal, rehearse
+from bluntmirror.rehearsal.cutting import _across
+from bluntmirror.tools import build_assembly
 
 from .build import HEAD, JOBS, slot_job
 from .test_lathe import Turning
@@ -17,6 +25,50 @@ from .test_machine import WithFolder
 BODIES: list[dict[str, Any]] = json.loads((JOBS / "slot-clear" / "job.json").read_text())["bodies"]
 # T1 of the slot job: end mill of 10 mm, 4 flutes, at S6000.
 END = "G0 Z50.\nM5\nG91 G28 Z0.\nM30\n"
+
+
+class AnySide(unittest.TestCase):
+    """A cut is as deep, and as long, whichever side of the grid it comes from."""
+
+    def test_from_each_side_of_a_cube_as_from_above(self) -> None:
+        flat = {"type": "end-mill", "diameter": 6, "flute_length": 14, "reach": 40, "shank_diameter": 6}
+        bull = flat | {"corner_radius": 1}
+        taper = flat | {"type": "taper-mill", "tip_diameter": 4, "angle": 8}
+        drill = flat | {"type": "drill", "point_angle": 118}
+        n = 4
+        start = np.array([[-20.0, 3, 7], [0.25, -1.0, 13.0], [-4, -18, 9], [20.0, 7.5, 10]])
+        delta = np.array([[44.0, 0, 0], [0, 0, -5.0], [0, 36, 0], [-50.0, 4.0, 0]])
+        for cutter in (flat, bull, taper, drill):
+            tool = build_assembly(ToolEntry.model_validate({"number": 1, "cutter": cutter, "length": 80}))
+            common = (np.zeros(n, np.int64), np.full(n, 1 << CUT), np.arange(n, dtype=np.int32))
+            upright = Stock(box([24, 24, 24]), 0.5).cut(Batch(start, delta, *common), ToolSets.of([tool]))
+            self.assertTrue((upright.stretch > 0).all() and (upright.engaged[[0, 2, 3]] < 1.0).all())
+            for axes in itertools.permutations(range(3)):
+                for sign in (1.0, -1.0):
+                    turn = np.eye(3)[list(axes)]
+                    turn[list(axes).index(2)] *= sign  # the tool looks along this axis of the grid
+                    axis = np.tile(turn @ [0.0, 0.0, 1.0], (n, 1))
+                    batch = TurnedBatch(start @ turn.T, delta @ turn.T, *common, axis, np.zeros((n, 3)))
+                    told = Stock(box([24, 24, 24]), 0.5).cut(batch, ToolSets.of([tool], facets=True))
+                    np.testing.assert_allclose(told.taken, upright.taken, rtol=2e-3)
+                    np.testing.assert_allclose(told.stretch, upright.stretch, atol=2e-3)
+                    np.testing.assert_allclose(told.engaged, upright.engaged, atol=1e-3)
+                    self.assertEqual(float(_across(batch, np.array([1]))[0]), 0.0)  # down its own axis
+                    np.testing.assert_allclose(
+                        _across(batch, np.arange(n)), np.linalg.norm(delta[:, :2], axis=1), atol=1e-9
+                    )
+
+    def test_of_a_tool_that_leans_or_turns_no_depth_is_told(self) -> None:
+        flat = {"type": "end-mill", "diameter": 6, "flute_length": 14, "reach": 40, "shank_diameter": 6}
+        tool = build_assembly(ToolEntry.model_validate({"number": 1, "cutter": flat, "length": 80}))
+        lean = np.array([[math.sin(0.3), 0.0, math.cos(0.3)], [0.0, 0.0, 1.0]])
+        batch = TurnedBatch(
+            np.array([[-20.0, -6, 9], [-20.0, 6, 9]]), np.array([[44.0, 0, 0]] * 2), np.zeros(2, np.int64), np.full(2, 1 << CUT), np.arange(2, dtype=np.int32),
+            lean, np.array([[0.0, 0, 0], [0.02, 0, 0]]),
+        )  # fmt: skip
+        told = Stock(box([24, 24, 24]), 0.5).cut(batch, ToolSets.of([tool], facets=True))
+        self.assertTrue((told.taken > 0).all())
+        self.assertEqual((told.stretch.tolist(), told.engaged.tolist()), ([0.0, 0.0], [1.0, 1.0]))
 
 
 class Milling(WithFolder):

@@ -37,7 +37,7 @@ from .ray_kernel import crossings, pair_up
 from .ring_kernel import bin_rings, cut_rings
 from .section import Section
 from .turned_sweep_kernel import GOLDEN, SEARCH_MM
-from .turning_kernel import bin_turned, cut_turned
+from .turning_kernel import BESIDE, SQUARE, bin_turned, cut_turned
 from .volume_kernel import layers
 
 Floats = NDArray[np.float64]
@@ -444,6 +444,13 @@ class BatchResult:
         return BatchResult(np.zeros(n), np.zeros(n), np.ones(n), np.zeros((n, SETS)), np.zeros((n, SETS, 3)))
 
 
+def _along(batch: Batch | RingBatch, direction: int) -> NDArray[np.bool_]:
+    """Which tools of a batch stand, all the way, along the rays of a direction (n,)."""
+    if isinstance(batch, TurnedBatch):
+        return np.asarray((np.abs(batch.axis[:, direction]) > 1.0 - SQUARE) & ~batch.turn.any(axis=1))
+    return np.full(len(batch.start), direction == 2 and isinstance(batch, Batch))
+
+
 class Stock:
     def __init__(self, mesh: Mesh, resolution: float, tags: Ints | None = None) -> None:
         """Lay a closed mesh (grid frame) on rays. `tags` (faces,): what made its faces, −1 where nothing did. Raises TooFine;
@@ -505,18 +512,30 @@ class Stock:
         self._section = None
         return answer
 
-    def _note_engaged(self, batch: Batch, tools: Any, entries: Ints, taken: Floats, answer: BatchResult) -> None:
-        """Over which share of its way each motion cut: between the first and the last ray that it took something off, but at least
+    def _note_engaged(
+        self,
+        direction: int,
+        batch: Any,
+        rows: NDArray[np.bool_],
+        tools: Any,
+        entries: Ints,
+        taken: Floats,
+        answer: BatchResult,
+    ) -> None:
+        """Over which share of its way each motion along which rays run cut: between the first and the last ray that it took something off, but at least
         over half its diameter; down its own axis, over what it took off in length."""
         n = len(batch.start)
         first, last = np.ones(n), np.zeros(n)
         np.minimum.at(first, entries, taken[:, 2])
         np.maximum.at(last, entries, taken[:, 3])
-        across, along = np.linalg.norm(batch.delta[:, :2], axis=1), np.abs(batch.delta[:, 2])
+        sides = list(AXES_OF[direction][:2])
+        across, along = np.linalg.norm(batch.delta[:, sides], axis=1), np.abs(batch.delta[:, direction])
+        across[across < BESIDE] = 0.0  # along its axis, but for rounding
         radius = tools.extents[batch.tool, CUT, 0]
         share = np.maximum(last - first, np.minimum(radius / np.maximum(across, 1e-9), 1.0))
         plunged = np.minimum(answer.stretch / np.maximum(along, 1e-9), 1.0)
-        answer.engaged = np.where(answer.stretch > 0.0, np.where(across > 0.0, share, plunged), 1.0)
+        told = rows & (answer.stretch > 0.0)
+        answer.engaged[told] = np.where(across > 0.0, share, plunged)[told]
 
     def _turn(self, batch: RingBatch, tools: RingSets) -> BatchResult:
         """What only asks goes before what cuts in the same motion; all of it is told as that motion's."""
@@ -653,9 +672,11 @@ class Stock:
         n = len(batch.start)
         rays.changed[np.searchsorted(tile_begin, np.flatnonzero(taken[:, 0] > 0.0), side="right") - 1] = True
         answer.taken += np.bincount(entries, taken[:, 0], n) * float(lattice.step[a] * lattice.step[b]) / len(self.rays)
-        if direction == 2 and type(batch) is Batch:
-            np.maximum.at(answer.stretch, entries, taken[:, 1])
-            self._note_engaged(batch, tools, entries, taken, answer)
+        rows = _along(batch, direction)
+        if rows.any():
+            own = rows[entries]
+            np.maximum.at(answer.stretch, entries[own], taken[own, 1])
+            self._note_engaged(direction, batch, rows, tools, entries, taken, answer)
         if not met_stock.any():
             return
         for kind in TEST_KINDS:

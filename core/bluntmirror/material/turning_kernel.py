@@ -47,6 +47,7 @@ from .turned_sweep_kernel import (
 )
 
 BESIDE = 1e-9  # a way so little off the tool's axis runs along it
+SQUARE = 1e-9  # of a direction's cosine: along the rays
 
 
 @njit(cache=True, error_model="numpy")
@@ -316,6 +317,7 @@ def _cut_tile(
     edited, capacity = False, capacity_of[tile]
     place, least, most = np.empty(6), np.empty(TILE), np.empty(TILE)
     stands = np.empty((MOST_POSES + 2, 6))
+    lost = np.empty(TILE * TILE)  # to one motion, of every ray
     ends = np.empty((TILE, 2))  # where the corner ended on the rays of the rows before
     for entry in range(first, last):
         motion = entries[entry]
@@ -335,6 +337,10 @@ def _cut_tile(
                 and slabs[end - 1, R0] == slabs[end - 1, R1]
             ):
                 shaft = way
+            # Along the tool what all parts of the cutter take off one ray is how deep it stands in the stock.
+            straight = kind == CUT and lean == 0.0 and abs(axes[motion, direction]) > 1.0 - SQUARE
+            if straight:
+                lost[:] = 0.0
             joined = begin
             for s in range(begin, end):
                 if s < joined:
@@ -530,7 +536,21 @@ def _cut_tile(
                                 tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)
                             return entry
                         ray_counts[tile, ray] = new
-                        note_taken(taken, entry, length, 0.5)
+                        if straight:
+                            du, dv = (wy, wz) if direction == 0 else ((wx, wz) if direction == 1 else (wx, wy))
+                            gu = u - (ty if direction == 0 else tx)
+                            gv = v - (ty if direction == 2 else tz)
+                            sideways = du * du + dv * dv
+                            note_taken(
+                                taken,
+                                entry,
+                                length,
+                                (gu * du + gv * dv) / sideways if sideways > BESIDE * BESIDE else 0.5,
+                            )
+                            lost[ray] += length
+                            taken[entry, 1] = max(taken[entry, 1], lost[ray])
+                        else:
+                            taken[entry, 0] += length
                         edited = True
     if edited:
         tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)

@@ -23,7 +23,8 @@ from ..material.comparison import Comparison, compare
 from ..material.film import Film
 from ..material.region import Region
 from ..material.sharp import sharp_mesh
-from ..material.stock import Batch, RingBatch, RingSets, Stock, TooFine, ToolSets
+from ..material.stock import Batch, RingBatch, RingSets, Stock, TooFine, ToolSets, TurnedBatch
+from ..material.turning_kernel import BESIDE
 from ..program.motions import RAPID
 from .checkpoints import Store
 from .comparing import Meant, check_part, meant
@@ -56,6 +57,17 @@ def _cut_before(job: Job, body: Body) -> CutBefore | None:
     if not isinstance(body.shape, Carried):
         return None
     return job.cut_before.get((body.shape.step, body.shape.body))
+
+
+def _across(batch: Batch | RingBatch, rows: np.ndarray) -> np.ndarray:
+    """How far some motions of a batch carry their tools across their own axes, mm; 0 for those of turning tools."""
+    if isinstance(batch, RingBatch):
+        return np.zeros(len(rows))
+    if not isinstance(batch, TurnedBatch):
+        return np.linalg.norm(batch.delta[rows, :2], axis=1)
+    way, axis = batch.delta[rows], batch.axis[rows]
+    across = np.linalg.norm(way - np.einsum("ij,ij->i", way, axis)[:, None] * axis, axis=1)
+    return np.where(across < BESIDE, 0.0, across)  # along its axis, but for rounding
 
 
 class Cutting:
@@ -288,7 +300,7 @@ class Cutting:
             self.watch.cut()
             cut = np.flatnonzero(answer.removed)
             share = answer.engaged[cut]
-            across = np.linalg.norm(batch.delta[cut, :2], axis=1) if type(batch) is Batch else 0.0
+            across = _across(batch, cut)
             seconds = segments.time[rows[cut]] - segments.t0[rows[cut]]
             if part is not None:
                 seconds = seconds * part[cut]

@@ -2,7 +2,8 @@
 
 rate       mm³ taken off in the time it took, over a stretch of at least WINDOW_S in the cut, or a whole motion's
 section    mm³ taken off over the way across the tool: the area of the cut, mm², over at least WINDOW_MM in the cut
-depth      the longest stretch along the tool that it took off a ray: axial engagement. Known of a tool that stands along the grid's Z
+depth      the longest stretch along the tool that it took off a ray: axial engagement. Known of a tool that stands along an
+           axis of the grid
 width      section over depth: radial engagement, at most the diameter
 chip       2 f √(e(1 − e)) at an engagement of e = width/diameter below ½, else f, the feed a tooth (handbook formula of radial
            chip thinning: the chip's thickness where the tooth leaves, or in the middle)
