@@ -360,14 +360,21 @@ class Interface(TransactionTestCase):
                 page.get_by_text("Save O7000.nc as a file").click()
             self.assertEqual(Path(out.value.path()).read_bytes(), b"O7000\nM99\n")
 
-            # Kept as a revision, and rehearsed: the stretch left out is named beside the verdict.
+            # Kept as a revision, looked at quickly, and rehearsed: the stretch left out is named beside the verdict.
             page.get_by_label("What changed").fill("first slip mended")
             page.get_by_role("button", name="Keep as revision").click()
             expect(page.get_by_text("script of revision 3")).to_be_visible()
             expect(check.get_by_role("listitem").first).to_be_visible()
-            page.get_by_role("button", name="Rehearse", exact=True).click()
+            page.get_by_label("Other ways to rehearse").click()
+            page.get_by_text("Quick look", exact=True).click()
+            expect(page.get_by_role("button", name="Rehearse in full")).to_be_visible(timeout=LONG_MS)
+            expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)
+            expect(page.get_by_text("a quick look:").first).to_be_visible()
+            page.get_by_role("button", name="Rehearse in full").click()
+            expect(page.get_by_role("button", name="Rehearse again")).to_be_visible(timeout=LONG_MS)
             expect(page.get_by_test_id("verdict")).to_be_visible(timeout=LONG_MS)
             expect(page.get_by_text("left out of this rehearsal")).to_be_visible()
+            self.assertEqual(list(Rehearsal.objects.order_by("pk").values_list("quick", flat=True)), [True, False])
             held = Revision.objects.get(number=3)
             self.assertEqual((held.label, Job.objects.count()), ("first slip mended", 1))
             with held.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
