@@ -27,6 +27,11 @@ class Mutant:
 
 
 MUTANTS = [
+    Mutant("a bore between the rays is judged by what may be gouged", "material/hidden.py", "np.where(across < 0.0, gouge, excess)", "gouge",
+           "tests.test_hidden"),
+    Mutant("the sides of a low step are a detail", "material/hidden.py", " & (np.abs(across) <= most)", "", "tests.test_hidden"),
+    Mutant("any face nearby tells of a detail", "material/hidden_kernel.py", "if seen[a, b, c] & alike[kinds[i]]:", "if seen[a, b, c]:",
+           "tests.test_hidden"),
     Mutant("a cutter of several parts is as deep as its longest", "material/turning_kernel.py",
            "                            taken[entry, 1] = max(taken[entry, 1], lost[ray])\n", "", "tests.test_engagement.AnySide"),
     Mutant("a cutter between two columns may cut into the design", "material/corners.py", "* step + slack + gouge", "* step - slack + gouge",

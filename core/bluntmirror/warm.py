@@ -17,6 +17,8 @@ from .job import open_job
 from .material.comparison import reach_into
 from .material.corners import Profile, left_by
 from .material.cut_kernel import CUT
+from .material.hidden import ALIKE_WAYS
+from .material.hidden_kernel import unlike
 from .material.stock import ToolSets
 from .material.sweep_kernel import first_through
 from .material.turning_kernel import first_turned_through
@@ -133,6 +135,15 @@ def main() -> None:
     result = _run(MACHINE, TOOLS, JOB, program)
     # What only troubled jobs come to: a body in stock, and a gouge whose motion has to be looked for.
     reach_into(result.stocks[0].stock, box([4, 4, 30]))
+    unlike(
+        np.zeros((1, 3)),
+        np.zeros(1, np.int64),
+        ALIKE_WAYS,
+        np.zeros(3),
+        np.ones(3),
+        np.zeros((1, 1, 1), np.uint32),
+        np.zeros(1, np.bool_),
+    )
     left_by(Profile.ball(1.0), box([4, 4, 4]), np.zeros((1, 3)), 0.0)
     sets = ToolSets.of(list(result.tools.values()))
     one = np.zeros((1, 3))

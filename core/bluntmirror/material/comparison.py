@@ -18,6 +18,7 @@ from ..geometry.distance import Solid
 from ..geometry.frames import apply, inverse
 from ..geometry.mesh import Mesh
 from .compare_kernel import beyond, flatten, join_crossing, join_neighbours, lacking, missing, overlap, untouched
+from .hidden import Hidden, hidden
 from .region import Region
 from .sharp import edge_points
 from .stock import AXES_OF, Laid, Lattice, Rays, Stock, rays_of
@@ -98,6 +99,7 @@ class Comparison:
     lacking: Places  # of the design, what the blank never had; amount: how far outside the blank
     open_rays: int  # rays through the design that do not add up
     solid: Solid  # the design, to be asked for distances
+    hidden: list[Hidden]  # details of the design that no ray tells of
 
 
 @dataclass(frozen=True)
@@ -147,7 +149,8 @@ def compare(
         [never, Places(design.vertices[corners], apart[corners], np.full(len(corners), -1, np.int32))]
     )
     open_rays = sum(laid.odd for laid in prepared.designs)
-    return Comparison(gouges, left, gouge_max, excess_max, bare, never, open_rays, solid)
+    details = hidden(stock.lattice, design, prepared.designs, prepared.normals, gouge, excess)
+    return Comparison(gouges, left, gouge_max, excess_max, bare, never, open_rays, solid, details)
 
 
 def compare_within(

@@ -17,12 +17,14 @@ from ..geometry.union import NotSolid, united
 from ..job.channel import tool_key, tool_number
 from ..job.models import Carried
 from ..material.comparison import SPOT_CELLS, Comparison, Places, joined_places, loose_pieces
+from ..material.hidden import Hidden
 from .corners import Corners
 from .result import CutStock, PartCheck, Rehearsal, Spot
 from .scene import tool_name
 from .segments import Segments
 
 CARRIED_CELLS = 0.3
+SEEN_SHARE = 0.7  # of a detail's width: on a grid so fine a ray meets it, wherever it stands (1/√2)
 MOST_SPOTS = 10  # causes told one by one; the rest are told together
 BESIDE_CELLS = 10
 MOST_ASKED = 5  # places of a stock of which is asked whether any tool could have made them
@@ -103,6 +105,8 @@ def check_part(result: Rehearsal, cut: CutStock, blank: Mesh, segments: Segments
         result.docket.add("check.limit", f"the design '{cut.part.design}' is not a closed solid: {comparison.open_rays} "
                           "rays through it do not add up", bodies=tuple(to_be.names),
                           remedy="Repair the mesh so that it is closed.")  # fmt: skip
+    if comparison.hidden and not result.quick:  # of a quick look's coarse grid its caution says so
+        report.hidden(comparison.hidden)
     if len(comparison.lacking):
         report.lacking(to_be.names, comparison.lacking)
     causes_of(report.tagged(cut.part), report)
@@ -225,6 +229,17 @@ class _Report:
         self.result.docket.add(
             "material.blank", f"the design '{design}' reaches {amount:.3f} mm outside {self.cut.name}, at {x:.1f} {y:.1f} {z:.1f} of its "
             "mount", where=self.reel.where(-1), bodies=(*names, self.cut.name), amount=amount, point=self.place(worst),
+        )  # fmt: skip
+
+    def hidden(self, details: list[Hidden]) -> None:
+        """Details of the design that no ray meets."""
+        widest = details[0]
+        x, y, z = self.on_part(widest.place)
+        several = f", the widest of {len(details)}," if len(details) > 1 else ""
+        self.result.docket.add(
+            "check.limit", f"a detail of '{self._design}' about {widest.width:.2f} mm wide{several} at {x:.1f} {y:.1f} {z:.1f} lies between the rays of "
+            "the grid: whether it was made, or cut away, is not known", severity="caution", bodies=(self._design,), amount=widest.width,
+            point=self.place(widest.place), remedy=f"Choose a resolution of {np.floor(SEEN_SHARE * 100 * widest.width) / 100:g} mm or finer.",
         )  # fmt: skip
 
     def _taken_before(self, step: str, names: list[str]) -> None:
