@@ -15,7 +15,7 @@ from bluntmirror.geometry.frames import Floats, frame
 from bluntmirror.geometry.mesh import Mesh, box
 from bluntmirror.material.corners import Profile, left_by, turned_to, within
 from bluntmirror.rehearsal import rehearse
-from bluntmirror.rehearsal.corners import Corners
+from bluntmirror.rehearsal.corners import MOST_SIDES, Corners, _apart
 
 from .build import HEAD, slot_job
 from .test_machine import WithFolder
@@ -195,6 +195,18 @@ class Profiles(unittest.TestCase):
             turn = turned_to(np.array(direction))[:3, :3]
             self.assertTrue(np.allclose(turn @ turn.T, np.eye(3)) and np.linalg.det(turn) > 0)
             self.assertTrue(np.allclose(turn @ np.array(direction) / np.linalg.norm(direction), [0, 0, 1]))
+
+
+class Sides(unittest.TestCase):
+    def test_directions_that_are_alike_are_one_and_of_very_many_nothing_is_said(self) -> None:
+        random = np.random.default_rng(3)
+        five = np.vstack([np.eye(3), -np.eye(3)[:2]])
+        shaken = np.repeat(five, 400, axis=0) + random.normal(0, 0.004, (2000, 3))
+        self.assertEqual(len(_apart(random.permutation(shaken))), 5)
+        self.assertEqual(len(_apart(random.normal(size=(50_000, 3)))), MOST_SIDES + 1)
+        place, amount = worst_place(4.0, 0.0)
+        sides = _apart(random.normal(size=(1000, 3)))
+        self.assertEqual(asking(pocket(0.0), 0.1, end_mill(4.0), sides=sides).said_of(place, amount), ("", ""))
 
 
 class InAJob(WithFolder):

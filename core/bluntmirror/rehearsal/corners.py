@@ -22,7 +22,7 @@ from .segments import RING, Segments
 ABOUT = 1.5  # times what is left: how far about the worst place the corner is asked
 MORE_MM = 0.02  # beyond the tolerance, before a point counts as left
 ALIKE_DEGREES = 3.0
-MOST_SIDES = 6  # that a place is looked at from
+MOST_SIDES = 12  # that a place is looked at from; of a program that works from more nothing is said
 FARTHEST = 2.0  # times the slimmest mill's radius: no farther about it than that
 HALVINGS = 6
 LEAST_RADIUS_MM = 0.05  # of a cutter that is advised
@@ -54,6 +54,8 @@ class Corners:
     def said_of(self, place: Floats, amount: float) -> tuple[str, str]:
         """Why no tool of the table could take what is left at a place (grid frame), and what would help; empty where one could, or where
         that is not known."""
+        if len(self.sides) > MOST_SIDES:  # from one of so many it may well be reached
+            return "", ""
         mills = [cutter for cutter in self.cutters if not cutter.plunges]
         if not mills:
             return "", ""
@@ -84,12 +86,11 @@ class Corners:
         return points[self.blank.distance(points) < 0.0] if len(points) else points
 
     def _towards(self, place: Floats) -> Floats:
-        """The sides that the surface of the design looks to there."""
+        """All sides, first those that the surface of the design looks to there."""
         step = 1e-3
         beside = self.solid.distance(place + step * np.concatenate([np.eye(3), -np.eye(3)]))
         outwards = beside[:3] - beside[3:]
-        order = np.argsort(-(self.sides @ outwards), kind="stable")
-        return np.asarray(self.sides[order][:MOST_SIDES])
+        return np.asarray(self.sides[np.argsort(-(self.sides @ outwards), kind="stable")])
 
     def _would(self, looks: list[_Look], left: Floats, too_wide: float) -> float:
         """The radius of a ball that leaves no more than the tolerance; 0 where none is found. What a slimmer one leaves lies in what a
@@ -155,10 +156,10 @@ def _profiles(result: Rehearsal) -> Iterator[Profile]:
 
 
 def _apart(axes: Floats) -> Floats:
-    """Directions (n, 3) of which no two are alike."""
+    """Directions (n, 3) of which no two are alike; of very many no more than one beyond MOST_SIDES."""
+    left = axes / np.linalg.norm(axes, axis=1, keepdims=True)
     found: list[Floats] = []
-    for axis in np.unique(np.round(axes, 3), axis=0):
-        unit = axis / np.linalg.norm(axis)
-        if all(unit @ other < np.cos(np.radians(ALIKE_DEGREES)) for other in found):
-            found.append(unit)
+    while len(left) and len(found) <= MOST_SIDES:
+        found.append(left[0])
+        left = left[left @ left[0] < np.cos(np.radians(ALIKE_DEGREES))]
     return np.array(found).reshape(-1, 3)

@@ -20,6 +20,7 @@ from ..job.models import Body, Carried
 from ..machine.placement import Placement
 from ..machine.screws import Screws, between
 from ..material.comparison import Comparison, compare
+from ..material.cut_kernel import TILE
 from ..material.film import Film
 from ..material.region import Region
 from ..material.sharp import sharp_mesh
@@ -355,18 +356,26 @@ class Cutting:
     def _look_closer(self, look: QuickLook, to_be: Meant | None, coarse: Comparison | None) -> Comparison | None:
         """Cut once more, on the job's own grid, where the coarse one found something or nearly."""
         checks = self.result.job.file.checks
+        look.all += int(np.prod(np.ceil(np.ptp(self.mesh.bounds, axis=0) / (look.own * TILE))))
         points = doubtful(coarse, [answer for _, answer in self.hits])
-        try:
-            stock = Stock(self.mesh, look.own, self.cut_before.tags if self.cut_before else None)
-        except TooFine:
-            return within_tolerance(coarse, checks.gouge, checks.excess)
-        rings = bool((self.segments.mode[: self.at] == RING).any())  # their section is of all of the work
-        region = Region.whole(stock.lattice) if rings and len(points) else Region.around(stock.lattice, points)
-        look.all += region.filled.size
         if not self.entire or not len(points):
             return within_tolerance(coarse, checks.gouge, checks.excess)
+        try:
+            stock = Stock(self.mesh, look.own, self.cut_before.tags if self.cut_before else None)
+            rings = bool((self.segments.mode[: self.at] == RING).any())  # their section is of all of the work
+            region = Region.whole(stock.lattice) if rings else Region.around(stock.lattice, points)
+            region.leave(stock)
+            hits = self._cut_again(stock)
+        except (TooFine, MemoryError):  # the coarse grid's word stands
+            return within_tolerance(coarse, checks.gouge, checks.excess)
         look.seen += int(region.filled.sum())
-        region.leave(stock)
+        self.hits = closer_hits(self.hits, hits, len(self.segments.motion))
+        if to_be is None or coarse is None:
+            return None
+        return closer(coarse, stock, region, self.mesh, to_be.design, checks.gouge, checks.excess)
+
+    def _cut_again(self, stock: Stock) -> Hits:
+        """Cut another stock the same way; what was met."""
         hits: Hits = []
         at = 0
         while at < self.at:
@@ -377,10 +386,7 @@ class Cutting:
                 hits.append((np.arange(rows.start, rows.stop)[met], answer.only(met)))
             at = rows.stop
             self.tell("a closer look", at / self.at)
-        self.hits = closer_hits(self.hits, hits, len(self.segments.motion))
-        if to_be is None or coarse is None:
-            return None
-        return closer(coarse, stock, region, self.mesh, to_be.design, checks.gouge, checks.excess)
+        return hits
 
     # --- what is not carried out, or only in part --------------------------------------------------------------------------
 

@@ -267,7 +267,7 @@ class QuickLook:
 
     @property
     def share(self) -> float:
-        return self.seen / self.all if self.all else 0.0
+        return min(self.seen / self.all, 1.0) if self.all else 0.0
 
 
 @dataclass
