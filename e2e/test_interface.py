@@ -365,7 +365,7 @@ class Interface(TransactionTestCase):
             page.get_by_role("button", name="Keep as revision").click()
             expect(page.get_by_text("script of revision 3")).to_be_visible()
             expect(check.get_by_role("listitem").first).to_be_visible()
-            page.get_by_label("Other ways to rehearse").click()
+            page.get_by_label("Other ways").click()
             page.get_by_text("Quick look", exact=True).click()
             expect(page.get_by_role("button", name="Rehearse in full")).to_be_visible(timeout=LONG_MS)
             expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)

@@ -24,7 +24,7 @@ export function RehearseButton({ busy, label = "Rehearse", onRun }: Props) {
           onClick: () => onRun("quick"),
         }}
       >
-        <Button type="primary" aria-label="Other ways to rehearse">
+        <Button type="primary" aria-label="Other ways">
           ▾
         </Button>
       </Dropdown>
