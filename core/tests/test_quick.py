@@ -12,8 +12,9 @@ from bluntmirror.geometry import mesh as meshes
 from bluntmirror.job import open_job
 from bluntmirror.material.cut_kernel import TILE
 from bluntmirror.material.region import Region
-from bluntmirror.material.stock import Lattice, Rays, Stock
+from bluntmirror.material.stock import BatchResult, Lattice, Rays, Stock
 from bluntmirror.rehearsal import Rehearsal, rehearse
+from bluntmirror.rehearsal.quick import closer_hits
 from bluntmirror.rehearsal.routing import handed_on
 
 from .build import HEAD, slot_job
@@ -83,6 +84,23 @@ class Slots(WithFolder):
         whole, look = self.look(4.0, "G1 ", grid=4.0, size=40.0)
         self.assertIsNone(look.quick)
         self.assertEqual(verdict_dict(look), verdict_dict(whole))
+
+
+class Hits(unittest.TestCase):
+    def test_of_both_grids_one_row_after_another_and_of_each_test_the_finer_word(self) -> None:
+        """Causes are told apart by rows that ascend; a coarse depth is heard only where the fine grid tells of no such thing."""
+
+        def met(rows: list[int], depth: float, kind: int) -> tuple[np.ndarray, BatchResult]:
+            answer = BatchResult.nothing(len(rows))
+            answer.depth[:, kind] = depth
+            return np.array(rows), answer
+
+        coarse, fine = [met([5, 900], 2.0, 3), met([2100], 2.0, 3)], [met([7, 900, 901], 1.0, 3), met([2100], 1.0, 4)]
+        ((rows, told),) = closer_hits(coarse, fine, 3000)
+        self.assertEqual(rows.tolist(), [5, 7, 900, 900, 901, 2100, 2100])
+        self.assertEqual(told.depth[:, 3].tolist(), [2.0, 1.0, 0.0, 1.0, 1.0, 2.0, 0.0])
+        self.assertEqual(told.depth[:, 4].tolist(), [0.0] * 6 + [1.0])
+        self.assertEqual(closer_hits([], [], 10), [])
 
 
 class Regions(unittest.TestCase):

@@ -129,14 +129,15 @@ def compare(
     """Compare the stock with a design (both in the grid frame); tolerances in mm. Places are told down to such a share (`nearly`) of them."""
     prepared = prepared or Prepared.of(stock.lattice, blank, design)
     solid = prepared.solid
-    parted = _parted(stock, prepared)
+    ends = [_ends(rays) for rays in stock.rays]
+    parted = _parted(stock, ends, prepared)
     bare = np.zeros(len(prepared.normals))
     for rays in stock.rays:
         of_design = prepared.designs[rays.direction]
         a, b, w = AXES_OF[rays.direction]
         cell = float(stock.lattice.step[a] * stock.lattice.step[b])
         untouched(
-            *_ends(rays), *_parts(of_design), of_design.face_lo, of_design.face_hi, np.abs(prepared.normals[:, w]), excess, cell, bare
+            *ends[rays.direction], *_parts(of_design), of_design.face_lo, of_design.face_hi, np.abs(prepared.normals[:, w]), excess, cell, bare
         )  # fmt: skip
     gouges, gouge_max = _told(stock, parted["gouge"], solid, -1.0, gouge * nearly)
     left, excess_max = _told(stock, parted["excess"], solid, 1.0, excess * nearly)
@@ -161,7 +162,8 @@ def compare_within(
         [region.within(laid, rays) for laid, rays in zip(family, stock.rays, strict=True)]
         for family in (prepared.designs, prepared.blanks)
     )
-    parted = _parted(stock, replace(prepared, designs=designs, blanks=blanks))
+    ends = [_ends(rays) for rays in stock.rays]
+    parted = _parted(stock, ends, replace(prepared, designs=designs, blanks=blanks))
     gouges = _told(stock, parted["gouge"], prepared.solid, -1.0, gouge, region)
     return *gouges, *_told(stock, parted["excess"], prepared.solid, 1.0, excess, region)
 
@@ -174,11 +176,11 @@ def _parts(laid: Laid) -> tuple[NDArray[Any], ...]:
     return laid.lo, laid.hi, laid.first, laid.count
 
 
-def _parted(stock: Stock, prepared: Prepared) -> dict[str, _Found]:
-    """Where stock, design and blank part on the rays of all families, by what that is called."""
+def _parted(stock: Stock, ends_of: list[tuple[NDArray[Any], ...]], prepared: Prepared) -> dict[str, _Found]:
+    """Where stock (`ends_of` its families), design and blank part on the rays of all families, by what that is called."""
     found: dict[str, list[_Found]] = {"gouge": [], "excess": [], "lacking": []}
     for rays in stock.rays:
-        ends, parts = _ends(rays), _parts(prepared.designs[rays.direction])
+        ends, parts = ends_of[rays.direction], _parts(prepared.designs[rays.direction])
         blanks = _parts(prepared.blanks[rays.direction])
         asks: list[tuple[str, Any, tuple[Any, ...]]] = [
             ("gouge", missing, (*ends, *parts, *blanks)), ("excess", beyond, (*ends, *parts)), ("lacking", lacking, (*parts, *blanks)),

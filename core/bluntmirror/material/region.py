@@ -25,13 +25,9 @@ class Region:
     @staticmethod
     def around(lattice: Lattice, points: NDArray[np.float64]) -> Region:
         """The bricks that points (n, 3) lie in, and those beside them."""
-        shape = -(-lattice.counts // TILE)
-        at = np.floor((points - lattice.origin) / (lattice.step * TILE)).astype(np.int64)
-        beside = np.array(np.meshgrid(*[[-1, 0, 1]] * 3)).T.reshape(-1, 3)
-        of = np.clip((at[:, None] + beside).reshape(-1, 3), 0, shape - 1)
-        bricks = np.zeros(shape, np.bool_)
-        bricks[tuple(of.T)] = True
-        return Region(lattice, bricks)
+        bricks = np.zeros(-(-lattice.counts // TILE), np.bool_)
+        bricks[_bricks_of(lattice, points, bricks)] = True
+        return Region(lattice, _grown(bricks))
 
     @staticmethod
     def whole(lattice: Lattice) -> Region:
@@ -53,16 +49,12 @@ class Region:
     @cached_property
     def inner(self) -> Bools:
         """Those of them whose neighbours all are, too; beyond the lattice nothing is missing."""
-        inner = np.pad(self.filled, 1, constant_values=True)
-        for axis in range(3):
-            inner &= np.roll(inner, 1, axis) & np.roll(inner, -1, axis)
-        return inner[1:-1, 1:-1, 1:-1]
+        return ~_grown(~self.filled)
 
     def holds(self, points: NDArray[np.float64], bricks: Bools | None = None) -> Bools:
         """Whether points (n, 3) lie in bricks that are filled, or in some of them."""
         of = self.filled if bricks is None else bricks
-        at = np.floor((points - self.lattice.origin) / (self.lattice.step * TILE)).astype(np.int64)
-        return np.asarray(of[tuple(np.clip(at, 0, np.array(of.shape) - 1).T)])
+        return np.asarray(of[_bricks_of(self.lattice, points, of)])
 
     def leave(self, stock: Stock) -> None:
         """Leave nothing of a stock elsewhere, so that nothing is cut there."""
@@ -75,3 +67,17 @@ class Region:
         ray = np.arange(rays.nu * rays.nv)
         of = (ray // rays.nu // TILE) * rays.tiles_u + ray % rays.nu // TILE
         return replace(laid, count=np.where(self.tiles[rays.direction][of], laid.count, 0).astype(np.int32))
+
+
+def _bricks_of(lattice: Lattice, points: NDArray[np.float64], bricks: Bools) -> tuple[NDArray[np.int64], ...]:
+    """Where in an array of bricks points (n, 3) lie; beside the lattice, in the brick next to them."""
+    at = np.floor((points - lattice.origin) / (lattice.step * TILE)).astype(np.int64)
+    return tuple(np.clip(at, 0, np.array(bricks.shape) - 1).T)
+
+
+def _grown(bricks: Bools) -> Bools:
+    """Some bricks with all that touch them."""
+    grown = np.pad(bricks, 1)
+    for axis in range(3):
+        grown = grown | np.roll(grown, 1, axis) | np.roll(grown, -1, axis)
+    return grown[1:-1, 1:-1, 1:-1]

@@ -19,7 +19,7 @@ from ..material.cut_kernel import SETS
 from ..material.region import Region
 from ..material.stock import BatchResult, Stock
 from .result import QuickLook, Rehearsal
-from .resuming import Hits
+from .resuming import HIT_COLUMNS, Hits
 
 COARSER = 4.0  # times the job's grid: a motion costs a tenth there
 LEAST_CELLS = 10.0  # that the least side of a blank is wide on the coarse grid
@@ -79,9 +79,16 @@ def closer_hits(coarse: Hits, fine: Hits, pieces: int) -> Hits:
     known = np.zeros((pieces, SETS), np.bool_)
     for rows, answer in fine:
         known[rows] |= answer.depth > 0.0
-    left = [(rows, replace(answer, depth=np.where(known[rows], 0.0, answer.depth))) for rows, answer in coarse]
-    every = [*((rows, answer) for rows, answer in left if (answer.depth > 0.0).any()), *fine]
-    return sorted(every, key=lambda told: int(told[0][0]))
+    every = [
+        *((rows, replace(answer, depth=np.where(known[rows], 0.0, answer.depth))) for rows, answer in coarse),
+        *fine,
+    ]
+    if not every:
+        return []
+    rows = np.concatenate([rows for rows, _ in every])
+    told = BatchResult(*(np.concatenate([getattr(answer, name) for _, answer in every]) for name in HIT_COLUMNS))
+    in_order = np.argsort(rows, kind="stable")
+    return [(rows[in_order], told.only(in_order))]
 
 
 def within_tolerance(coarse: Comparison | None, gouge: float, excess: float) -> Comparison | None:
