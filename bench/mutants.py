@@ -41,7 +41,7 @@ MUTANTS = [
            "tests.test_corners.InAJob"),
     Mutant("a quick look keeps what the coarse grid told of a motion", "rehearsal/quick.py", "        known[rows] |= answer.depth > 0.0", "        pass",
            "tests.test_quick"),
-    Mutant("a quick look cuts only the bricks that something was found in", "material/region.py", "[[-1, 0, 1]] * 3", "[[0, 0, 0]] * 3",
+    Mutant("a quick look cuts only the bricks that something was found in", "material/region.py", "_grown(bricks))", "bricks)",
            "tests.test_quick"),
     Mutant("a quick look is clear", "rehearsal/replaying.py", "    if quick:\n        tell_of", "    if False:\n        tell_of", "tests.test_quick"),
     Mutant("a driven tool's distance from the axis runs straight", "rehearsal/rings.py",
