@@ -1,4 +1,4 @@
-"""The command line: verify, check, trace. Exit status 0 nothing found, 1 findings, 2 the job cannot be read."""
+"""The command line: verify, check, mend, trace. Exit status 0 nothing found, 1 findings, 2 the job cannot be read."""
 
 from __future__ import annotations
 
@@ -28,6 +28,7 @@ EXITS = """exit status:
 """
 JOB_HELP = "a job folder, its job.json, or a .zip of the folder"
 ROUTE_HELP = "; or a route: its folder, its route.json, or a .zip (its steps are rehearsed in order, each with what the earlier left)"
+TOUCHES = ("line", "register", "offset", "tool", "fixture")
 LINE_SECONDS = 2.0  # between two lines of progress where there is no terminal
 
 
@@ -79,13 +80,28 @@ def main(words: list[str] | None = None) -> int:
             command.add_argument("--quick", action="store_true",
                                  help="a quick look: material on a coarse grid, and on the job's own only where something was found; "
                                  "never clear (default: everything on the job's own grid)")  # fmt: skip
+    mending = commands.add_parser(
+        "mend", epilog=EXITS, formatter_class=plain, help="try the smallest changes that clear the findings, and write the mended job",
+        description="try, finding by finding, the smallest change that clears it; each is rehearsed before it counts",
+    )  # fmt: skip
+    mending.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
+    mending.add_argument("--out", type=Path, metavar="DIR",
+                         help="write the mended job to this folder, which must be empty or not there (default: nothing is written)")  # fmt: skip
+    mending.add_argument(
+        "--format", choices=["text", "json"], default="text", help="what is printed (default: %(default)s)"
+    )
+    mending.add_argument("--upto", choices=list(TOUCHES), default="fixture",
+                         help="what a change may touch at most, in this order: lines of the program, registers, work offsets, tools, "
+                         "fixtures (default: %(default)s)")  # fmt: skip
+    mending.add_argument("--fail-on", choices=["stop", "caution"], default="stop",
+                         help="the least severity of what is left that makes the exit status 1 (default: %(default)s)")  # fmt: skip
     tracing = commands.add_parser("trace", help="one row per motion, as CSV", epilog=EXITS, formatter_class=plain,
                                   description="one row per motion: channel, program, line, kind, times, feed, and where every axis ends")  # fmt: skip
     tracing.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
     tracing.add_argument("--csv", type=Path, metavar="FILE", help="the file to write (default: standard output)")
     options = parser.parse_args(words)
     try:
-        return _trace(options) if options.word == "trace" else _judge(options)
+        return {"trace": _trace, "mend": _mend}.get(options.word, _judge)(options)
     except JobUnreadable as error:
         print(f"bluntmirror: {error}", file=sys.stderr)
         return 2
@@ -116,6 +132,33 @@ def _judge(options: argparse.Namespace) -> int:
         _write(result, verdict, known, options.out)
     sys.stdout.write(render(verdict, options.format))
     return _status(options, [verdict])
+
+
+def _mend(options: argparse.Namespace) -> int:
+    from .export.mending import as_text, mended_dict
+    from .remedies import Rank, keep, mend
+
+    job = open_job(options.job)
+    if options.out:
+        must_be_free(options.out)
+    on_terminal = sys.stderr.isatty()
+    mended = mend(job, _bar if on_terminal else _Lines(), Rank[options.upto.upper()])
+    if on_terminal:
+        print("\r\x1b[K", end="", file=sys.stderr)
+    if options.out:
+        keep(mended, job, options.out)
+    whole = mended_dict(mended)
+    sys.stdout.write(
+        json.dumps(whole, indent=1, ensure_ascii=False) + "\n" if options.format == "json" else as_text(whole)
+    )
+    bad = {"stop": {"stop"}, "caution": {"stop", "caution"}}[options.fail_on]
+    return 1 if any(item.severity in bad for item in mended.left) else 0
+
+
+def must_be_free(folder: Path) -> None:
+    """Raises JobUnreadable where a folder to be written has something in it."""
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise JobUnreadable(str(folder), "there is something there already; name a folder that is empty, or none yet")
 
 
 def _status(options: argparse.Namespace, verdicts: list[dict[str, Any]]) -> int:

@@ -69,6 +69,14 @@ class Places:
         return sorted((self.only(rows) for rows in groups), key=lambda spot: -float(spot.amount.max()))
 
 
+def _thinned(lattice: Lattice, every: int) -> tuple[Lattice, int]:
+    """A lattice of every so-manieth ray of another, on the very same lines, and the number of the first."""
+    first = every // 2
+    counts = np.maximum((lattice.counts - first + every - 1) // every, 1)
+    origin = lattice.origin + (first + 0.5 - 0.5 * every) * lattice.step
+    return Lattice(origin, every * lattice.step, counts), first
+
+
 def _laid(rays: Rays, of: NDArray[np.int64] | None = None) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
     """Slot of the first interval and count of every ray, in lattice order v·nu + u; or of some rays."""
     ray = np.arange(rays.nu * rays.nv) if of is None else of
@@ -396,21 +404,26 @@ def clearance_from(stock: Stock, body: Solid, pose: Floats, bounds: Floats, with
     return max(least, 0.0)
 
 
-def reach_into(stock: Stock, body: Mesh) -> tuple[float, Floats] | None:
+def reach_into(stock: Stock, body: Mesh, every: int = 1) -> tuple[float, Floats] | None:
     """How deep a body (grid frame) stands in the stock — the shortest shift along an axis that would part the two — and
-    a place where they meet; None when they are apart on every ray."""
+    a place where they meet; None when they are apart on every ray. `every`: only so many rays are asked, row by row and in each row:
+    what they tell is true, but may be less than the whole."""
     low, high = body.bounds
     lattice = stock.lattice
     if (low > lattice.origin + lattice.step * lattice.counts).any() or (high < lattice.origin).any():
         return None
     shifts, place = [], None
+    asked, first = (lattice, 0) if every == 1 else _thinned(lattice, every)
     for rays in stock.rays:
-        laid = rays_of(body, lattice, rays.direction)
+        laid = rays_of(body, asked, rays.direction)
         through = np.flatnonzero(laid.count)
+        a, _, _ = AXES_OF[rays.direction]
+        row, column = np.divmod(through, asked.counts[a])
+        own = (row * every + first) * rays.nu + column * every + first  # the same rays in the stock's own lattice
         met, up, down, ray, w = overlap(
-            rays.lo, rays.hi, *_laid(rays, through), laid.lo, laid.hi, laid.first[through], laid.count[through]
+            rays.lo, rays.hi, *_laid(rays, own), laid.lo, laid.hi, laid.first[through], laid.count[through]
         )
         if met:
             shifts += [up, down]
-            place = _points(rays, np.array([[through[ray], w]]))[0]
+            place = _points(rays, np.array([[own[ray], w]]))[0]
     return (float(min(shifts)), place) if place is not None else None

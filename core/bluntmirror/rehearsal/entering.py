@@ -30,6 +30,8 @@ from .scene import contact_bodies, while_spinning
 from .stands import Stands
 
 NEAR_MM = 10.0  # farther off than this a margin to the stock is told as at least this
+THINNED = 4  # one ray of so many, across and along, tells that a body is no deeper in the stock than it was
+DEPTH_SHARE = 0.05  # by how much at most a contact that goes on is deeper than told
 MOST_MEASURED = 48  # poses of a body at which its clearance to the stock of the moment is measured
 
 
@@ -150,6 +152,7 @@ class Watch:
         self.waiting = deque(sorted(queue))
         self.every = [max(1, len(item.segments) // MOST_MEASURED) for item in self.entering]
         self.turns = [0] * len(self.entering)
+        self.operation = self.result.reel.motions.operation
 
     def go_on(self, found: dict[int, list[Hit]], near: dict[int, Hit], asked: int) -> None:
         """As if everything up to a segment had been asked about already."""
@@ -230,10 +233,10 @@ class Watch:
         for number, swept, mesh in self._standing_in(segment):
             item = self.entering[number]
             first: Hit | None = None
-            worst = 0.0
+            worst, known = 0.0, self._known(number, segment)
             for i in range(count + 1):
                 share = begin + (end - begin) * (i / count if count else 0.0)
-                met = self._met(mesh.moved(to_grid @ item.in_work.at(segment, share)), swept)
+                met = self._met(mesh.moved(to_grid @ item.in_work.at(segment, share)), swept, max(worst, known))
                 if met and met[0] > CONTACT_DEPTH_MM:
                     first = first or Hit(segment, met[0], met[1], share)
                     worst = max(worst, met[0])
@@ -254,8 +257,23 @@ class Watch:
             self.turns[self.waiting.popleft()[1]] += 1
         self.asked = max(self.asked, segment)
 
-    def _met(self, body: Mesh, swept: bool) -> tuple[float, Floats] | None:
+    def _known(self, number: int, segment: int) -> float:
+        """How deep a body is known to have been in the stock in the operation of a segment: all of one operation is one cause."""
+        lead = self.entering[number].lead
+        hits = [
+            h
+            for h in self.found.get(number, [])[-MOST_MEASURED:]
+            if self.operation[lead[h.segment]] == self.operation[lead[segment]]
+        ]
+        return max((hit.depth for hit in hits), default=0.0)
+
+    def _met(self, body: Mesh, swept: bool, known: float) -> tuple[float, Floats] | None:
+        """`known`: a depth that is told already, of which only a greater one is of interest."""
         if not swept:
+            if known > THINNED * float(self.stock.lattice.step.max()):
+                met = reach_into(self.stock, body, THINNED)
+                if met and CONTACT_DEPTH_MM < met[0] <= (1.0 + DEPTH_SHARE) * known:
+                    return met
             return reach_into(self.stock, body)
         if self._rings is None:  # of the stock as it stands: worked out once, however many poses are asked about
             self._rings = rings_of_stock(self.stock, self.spindle, self.blank)
