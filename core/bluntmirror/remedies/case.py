@@ -224,17 +224,19 @@ class Case:
 
     @cached_property
     def ways(self) -> dict[str, Floats]:
-        """How far one millimetre of every linear axis's word moves the tool, seen from the work's mount, (3,)."""
-        if self.row < 0:
+        return self.ways_at(self.row)
+
+    def ways_at(self, row: int) -> dict[str, Floats]:
+        """How far one millimetre of every linear axis's word moves the tool, seen from the work's mount, (3,), at a motion."""
+        if row < 0:
             return {}
         chain, job = self.strand.chain, self.strand.job
-        tool, work = tool_mount(job, chain, int(self.motions.tool[self.row])), work_mount(job, chain)
-        axes = self.strand.setup.axes
-        values = self.strand.full(self.motions.end[self.row : self.row + 1])
-        frame = self.snapshot.frame
+        tool, work = tool_mount(job, chain, int(self.motions.tool[row])), work_mount(job, chain)
+        values = self.strand.full(self.motions.end[row : row + 1])
+        frame = self.motions.snapshots[int(self.motions.snapshot[row])].frame
         found: dict[str, Floats] = {}
         at = chain.tool_in_work(tool, work, values)[0, :3, 3]
-        for column, axis in enumerate(axes):
+        for column, axis in enumerate(self.strand.setup.axes):
             if axis not in chain.axes or self.rotary(axis):
                 continue
             if frame is not None and axis in "XYZ":

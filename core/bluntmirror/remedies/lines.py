@@ -50,14 +50,14 @@ def has(line: str, name: str) -> bool:
 
 
 def written(value: float, like: str, step: float = _STEP) -> str:
-    """A number as this line writes its numbers: with a point, and as many decimals as it needs or had."""
-    decimals = max(len(like.partition(".")[2]), 1)
-    text = f"{value:.{max(decimals, round(-math.log10(step)))}f}"
-    while text.endswith("0") and len(text.partition(".")[2]) > decimals:
-        text = text[:-1]
-    if text.endswith(".0") and like.endswith("."):
-        text = text[:-1]
-    return text.replace("-0.", "-0.") if float(text) else text.lstrip("-")
+    """A number as this line writes its numbers: with a point, whole ones with nothing behind it, three decimals where three stood."""
+    decimals = max(round(-math.log10(step)), 0)
+    text = f"{value:.{max(decimals, len(like.partition('.')[2]))}f}"
+    if len(like.partition(".")[2]) < decimals:
+        text = text.rstrip("0")
+    if not float(text):
+        text = text.lstrip("-")
+    return text if "." in text else f"{text}."
 
 
 def moved(line: str, name: str, by: float, increment: bool = False, step: float = _STEP) -> tuple[str, float] | None:
@@ -66,7 +66,7 @@ def moved(line: str, name: str, by: float, increment: bool = False, step: float 
     if found is None or not by:
         return None
     exact = found.value(increment) + by
-    slack = 0.03  # of a step: what is known no better is not rounded up for
+    slack = 0.05 if step <= _STEP else 0.1  # of a step: what is known no better is not rounded up for
     value = (math.ceil(exact / step - slack) if by > 0 else math.floor(exact / step + slack)) * step
     return line[: found.begin] + written(value, found.text, min(step, _STEP)) + line[found.end :], value
 

@@ -86,11 +86,12 @@ def mend(job: Job, progress: Progress | None = None, upto: Rank = Rank.FIXTURE) 
         return mended
 
 
-def _turn(item: Finding) -> tuple[int, int, float, int]:
+def _turn(item: Finding) -> tuple[int, int, int, float, int]:
     """What is looked at first: what could not be carried out, what else is wrong with the program, then what stops, in the order of the
     path."""
     program = 0 if item.kind in UNREAD else 1 if item.kind.startswith(("program.", "tool.")) else 2
-    return (program, 0 if item.severity == "stop" else 1, item.time, item.line)
+    consequence = int(item.kind == "program.wait" and "neither" in item.message)  # of a mark that another channel lacks
+    return (program, consequence, 0 if item.severity == "stop" else 1, item.time, item.line)
 
 
 def _files(job: Job, changes: list[Change]) -> dict[str, bytes]:

@@ -31,7 +31,8 @@ MORE_SHARE, MORE_PLACES = (
     1.05,
     20,
 )  # of the places where material is left: beyond that a change leaves more than it clears
-MOST_STEPS = 4  # of one proposal that grows
+LEAST_MORE = 0.1  # mm, degrees or s that a proposal which grows is given more of
+MOST_STEPS = 6  # of one proposal that grows
 FORESEEN = ("check.partial",)  # of a quick look: not the change's doing
 
 Progress = Callable[[str, float], None]
@@ -162,12 +163,15 @@ class Trials:
             if outcome.left is None:
                 if proposal.searches and step and outcome.clears:
                     return self._least(finding, proposal, 0.5 * amount, amount, outcome), step + 3
-                return outcome, step + 1
+                near = _still_near(finding, outcome) if proposal.grows else 0.0
+                more = proposal.change(amount + near) if near else None
+                clearer = self.trial(finding, more) if more else None
+                return (clearer if clearer and clearer.clears else outcome), step + 1 + (near > 0.0)
             if proposal.searches:
                 amount *= 2.0
             elif proposal.grows and outcome.left.amount <= 0.95 * before:
                 before = outcome.left.amount
-                amount += before
+                amount += max(before, LEAST_MORE)
             else:
                 return outcome, step + 1
             more = proposal.change(amount)
@@ -276,6 +280,16 @@ def _first_changes(case: Case) -> Iterator[tuple[Proposal, Change]]:
 
 def _as_bad(item: Finding, finding: Finding) -> bool:
     return item.severity == "stop" or finding.severity == "caution"
+
+
+def _still_near(finding: Finding, outcome: Outcome) -> float:
+    """By how much the two that touched are nearer still than the job asks for."""
+    near = [
+        item
+        for item in outcome.what_became.come
+        if item.kind == "contact.near" and set(item.bodies) <= set(finding.bodies)
+    ]
+    return max((item.amount for item in near), default=0.0)
 
 
 def _clear_by(finding: Finding, result: Rehearsal) -> float | None:

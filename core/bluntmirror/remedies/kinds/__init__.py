@@ -8,7 +8,6 @@ from ..case import Case
 from ..proposal import Proposal
 from . import blocks, clearing, holding, levels, order, setup, tools
 
-ROUND = 100.0  # places that only have to be clear are written to a tenth of a millimetre
 Source = Callable[[Case], Iterable[Proposal]]
 
 
@@ -27,7 +26,7 @@ def _room(case: Case) -> float:
 
 def _collision(case: Case) -> Iterator[Proposal]:
     leans = case.leans(None)
-    yield from levels.words(case, leans, _room(case), most=4, coarse=ROUND)
+    yield from levels.words(case, leans, _room(case), most=4, coarse=order.ROUND)
     yield from order.retract_before(case)
     yield from order.apart(case)
     if len(case.result.strands) > 1:
@@ -41,10 +40,10 @@ def _collision(case: Case) -> Iterator[Proposal]:
 def _rapid(case: Case) -> Iterator[Proposal]:
     leans = case.leans(None)
     yield from order.retract_before(case)
-    yield from levels.words(case, leans[:1], case.finding.amount + order.clear_of(case), most=1, coarse=ROUND)
+    yield from levels.words(case, leans[:1], case.finding.amount + order.clear_of(case), most=1, coarse=order.ROUND)
     yield from order.cut_on(case)
     yield from order.leave_as_it_came(case)
-    yield from levels.words(case, leans[1:], case.finding.amount + order.clear_of(case), most=2, coarse=ROUND)
+    yield from levels.words(case, leans[1:], case.finding.amount + order.clear_of(case), most=2, coarse=order.ROUND)
     yield from order.apart(case)
     yield from order.feed_instead(case)
 
@@ -71,7 +70,7 @@ def _gouge(case: Case) -> Iterator[Proposal]:
 
 
 def _excess(case: Case) -> Iterator[Proposal]:
-    yield from order.cut_on(case) if case.row >= 0 else ()
+    yield from order.cut_on_to(case, clearing.places_left(case))
     yield from clearing.clearing(case)
 
 

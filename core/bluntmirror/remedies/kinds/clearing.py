@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...findings import Edit
-from ...geometry.frames import Floats, inverse
+from ...geometry.frames import Floats, apply, inverse
 from ...job import models
 from ...material.corner_kernel import lowest
 from ...material.corners import NOTHING, Profile, heights_of
@@ -61,6 +61,12 @@ def _left(case: Case) -> tuple[CutStock, PartCheck, Floats] | None:
                 assert cut.part
                 return cut, cut.part, spot.points
     return None
+
+
+def places_left(case: Case) -> Floats:
+    """Where it is left, in the work's mount, (n, 3)."""
+    found = _left(case)
+    return apply(found[0].frame, found[2]) if found else np.zeros((0, 3))
 
 
 def _mills(case: Case, points: Floats) -> list[tuple[int, models.ToolEntry]]:

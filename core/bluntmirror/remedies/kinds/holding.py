@@ -176,7 +176,7 @@ def sync_before(case: Case) -> Iterator[Proposal]:
 
 def grip_lines(case: Case) -> list[Line]:
     """The lines near the finding, in any channel, that open or close a grip; those that come before it first, the nearest first."""
-    codes = {name for name, code in case.job.machine.codes.items() if code.does in ("open", "close", "push", "unsync")}
+    codes = {name for name, code in case.job.machine.codes.items() if code.does in ("open", "close")}
     found: list[tuple[float, Line]] = []
     for strand in case.result.strands:
         for act in strand.interpreted.acts:

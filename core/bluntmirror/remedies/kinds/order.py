@@ -8,12 +8,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...findings import Edit
-from ...program.motions import RAPID
+from ...geometry.frames import Floats
+from ...program.motions import FEED, RAPID
+from ...rehearsal.virtual_control import tool_mount, work_mount
 from .. import lines
 from ..case import Case, Line
 from ..change import Change
 from ..proposal import Once, Proposal, inserted, one_line, told
 
+MOST_FEEDS = 4000  # looked through for the cut that ends nearest
+ROUND = 100.0  # of the finest step: places that only have to be clear are written to a tenth of a millimetre
 CLEAR_MM = 1.0  # above what it met, where the job asks for no clearance of its own
 
 
@@ -145,40 +149,55 @@ class CutOn(Proposal):
 
 
 def cut_on(case: Case) -> Iterator[Proposal]:
+    """The cut before a rapid, out to beyond the blank."""
     row = case.row
     while row > 0 and int(case.motions.kind[row]) == RAPID:
         row -= 1
-    line = case.line_of(row) if row > 0 else None
-    tool = case.tool
-    if line is None or tool is None:
+    stock = case.stock()
+    if row <= 0 or stock is None:
         return
+    corners = np.vstack([mesh.vertices for mesh in case.job.body_meshes[stock.name]])
+    yield from _cut_on(case, row, corners)
+
+
+def cut_on_to(case: Case, points: Floats) -> Iterator[Proposal]:
+    """The cuts that end nearest to what is left at some places (work mount), on beyond those."""
+    if not len(points):
+        return
+    motions = case.motions
+    feeds = np.flatnonzero(np.isin(motions.kind, (FEED,)))[-MOST_FEEDS:]
+    tips = [_tip(case, int(row)) for row in feeds]
+    away = np.array([float(np.linalg.norm(points - tip, axis=1).min()) for tip in tips])
+    for i in np.argsort(away, kind="stable")[:3]:
+        yield from _cut_on(case, int(feeds[i]), points)
+
+
+def _tip(case: Case, row: int) -> Floats:
+    """The tip at the end of a motion, in the work's mount."""
+    number = int(case.motions.tool[row])
+    chain, job = case.strand.chain, case.strand.job
+    pose = chain.tool_in_work(
+        tool_mount(job, chain, number), work_mount(job, chain), case.strand.full(case.motions.end[row : row + 1])
+    )[0]
+    length = next((tool.length for tool in job.tools.tools if tool.number == number), 0.0)
+    return np.asarray(pose[:3, 3] - length * pose[:3, 2])
+
+
+def _cut_on(case: Case, row: int, beyond: Floats) -> Iterator[Proposal]:
+    """A cut on in its own direction until the whole tool is beyond some places of the work's mount."""
+    line = case.line_of(row)
     step = case.motions.end[row] - case.motions.begin[row]
     column = int(np.argmax(np.abs(step)))
     axis = case.strand.setup.axes[column]
-    if abs(step[column]) < 1e-6 or not lines.find(line.text, axis):
+    tool = next((t for t in case.strand.job.tools.tools if t.number == int(case.motions.tool[row])), None)
+    way = case.ways_at(row).get(axis)
+    if line is None or tool is None or way is None or abs(step[column]) < 1e-6 or not lines.find(line.text, axis):
         return
-    way = case.ways.get(axis)
-    stock = case.stock()
-    if way is None or stock is None:
-        return
-    # How far the tool's middle is from the blank's face that it is cutting towards.
-    from ...rehearsal.scene import blanks  # with the meshes already worked out
-
-    body = next((b for b in blanks(case.job, case.result.chain) if b.name == stock.name), None)
-    if body is None:
-        return
-    mesh = case.job.body_meshes[stock.name]
     direction = way * np.sign(step[column])
-    far = max(float((m.vertices @ direction).max()) for m in mesh)
-    from ...rehearsal.virtual_control import tool_mount, work_mount
-
-    chain = case.strand.chain
-    pose = chain.tool_in_work(tool_mount(case.strand.job, chain, int(case.motions.tool[row])), work_mount(case.strand.job, chain),
-                              case.strand.full(case.motions.end[row : row + 1]))[0]  # fmt: skip
-    left = far - float(pose[:3, 3] @ direction)
-    radius = 0.5 * (getattr(tool[1].cutter, "diameter", None) or 0.0)
-    if left + radius > 0:
-        yield CutOn(case, left + radius + clear_of(case), line, axis, float(np.sign(step[column])))
+    radius = 0.5 * (getattr(tool.cutter, "diameter", None) or 0.0)
+    left = float((beyond @ direction).max()) - float(_tip(case, row) @ direction) + radius
+    if left > 0:
+        yield CutOn(case, left + clear_of(case), line, axis, float(np.sign(step[column])))
 
 
 def leave_as_it_came(case: Case) -> Iterator[Proposal]:

@@ -17,10 +17,11 @@ SAME_MM = 1e-6
 
 @dataclass(frozen=True)
 class StickOut(Proposal):
-    """The tool so much farther out of its holder; its length and the register that holds it go along."""
+    """The tool so much farther out of its holder; its length and the register that holds it go along. How deep a holder is beside a wall
+    does not tell how far it would have to go up."""
 
     index: int = 0
-    grows = True
+    searches = True
 
     def change(self, amount: float) -> Change | None:
         entry = self.case.job.tools.tools[self.index]
