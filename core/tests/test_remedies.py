@@ -19,6 +19,7 @@ from bluntmirror.cli import main
 from bluntmirror.findings import Edit, Finding
 from bluntmirror.job import open_job
 from bluntmirror.rehearsal import rehearse
+from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.remedies import Change, Rank, Trials, Value, applied, lines, mend, written
 from bluntmirror.remedies.change import edited
 from bluntmirror.remedies.matching import difference
@@ -137,7 +138,7 @@ class PlantedFaults(unittest.TestCase):
             # With X at −83.6 of G54 (−305) the table has gone 388.6 towards +X, and the arm's end with it to 768.6.
             machine["links"][0]["shapes"].append({"type": "box", "size": [20, 400, 300], "at": [767.6 + 10, 205, 100]})
             (folder / "machine.json").write_text(json.dumps(machine))
-            trials = Trials.begun(open_job(folder), Path(store))
+            trials = Trials.begun(open_job(folder), FolderStore(Path(store)))
             item = next(f for f in trials.result.findings if f.kind == "contact.body")
             self.assertAlmostEqual(item.amount, 1.0, delta=0.01)
             offers = list(trials.offers(item))
@@ -192,6 +193,8 @@ class Lines(unittest.TestCase):
     def test_what_is_worked_out_or_said_is_no_number(self) -> None:
         for line, name in (("G1 Z[#1-2]", "Z"), ("(Z5.)", "Z"), ("G0 Z2=5.", "Z"), ("#24=5.", "X"), ("G1 Z#3", "Z")):
             self.assertIsNone(lines.find(line, name), line)
+        self.assertTrue(lines.has("G1 Z[#1-2]", "Z") and lines.has("G0 Z2=5.", "Z2="))
+        self.assertFalse(lines.has("G0 Z2=5.", "Z") or lines.has("(Z5.)", "Z"))
 
     @given(st.floats(-999, 999).map(lambda v: round(v, 3)), st.floats(-50, 50).map(lambda v: round(v, 4)))
     @settings(max_examples=200, deadline=None)

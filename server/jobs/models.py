@@ -139,6 +139,33 @@ class Finding(models.Model):
         unique_together = [("rehearsal", "place")]
 
 
+class Search(models.Model):
+    """Changes tried on a rehearsal's findings, one finding after the other. `wanted` and `looked`: which findings are to be looked at,
+    and which have been; with neither offers nor `looked` a finding waits."""
+
+    rehearsal = models.OneToOneField(Rehearsal, on_delete=models.CASCADE, related_name="search")
+    state = models.CharField(max_length=10, choices=Rehearsal.State.choices, default=Rehearsal.State.QUEUED)
+    wanted = models.JSONField(default=list)
+    looked = models.JSONField(default=list)
+    error = models.TextField(blank=True)
+    cancel_asked = models.BooleanField(default=False)
+    heartbeat = models.DateTimeField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+
+
+class Offered(models.Model):
+    """A change that was tried and clears a finding, or that only moves the trouble elsewhere."""
+
+    finding = models.ForeignKey(Finding, on_delete=models.CASCADE, related_name="offers")
+    place = models.PositiveIntegerField()
+    data = models.JSONField()
+
+    class Meta:
+        ordering = ["place"]
+        unique_together = [("finding", "place")]
+
+
 class Triage(models.Model):
     class Judgement(models.TextChoices):
         REAL = "real"

@@ -7,9 +7,9 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from . import routes
-from .models import Rehearsal, Revision, Route
-from .tasks import run_rehearsal
+from . import remedying, routes
+from .models import Rehearsal, Revision, Route, Search
+from .tasks import run_rehearsal, run_search
 
 LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
 
@@ -21,6 +21,9 @@ def take_up_again() -> None:
     )
     for row in Rehearsal.objects.filter(state=Rehearsal.State.QUEUED):
         run_rehearsal.delay(row.pk)  # one delivered twice is carried out once
+    Search.objects.filter(state=Rehearsal.State.RUNNING).update(state=Rehearsal.State.FAILED, error=remedying.LOST)
+    for waiting in Search.objects.filter(state=Rehearsal.State.QUEUED):
+        run_search.delay(waiting.pk)
 
 
 def begin_rehearsal(revision: Revision, user: AbstractBaseUser, quick: bool = False) -> Rehearsal:
@@ -32,6 +35,13 @@ def begin_rehearsal(revision: Revision, user: AbstractBaseUser, quick: bool = Fa
     rehearsal = Rehearsal.objects.create(revision=revision, created_by=user, quick=quick)
     transaction.on_commit(lambda: run_rehearsal.delay(rehearsal.pk))
     return rehearsal
+
+
+def begin_search(rehearsal: Rehearsal, finding: int | None, user: AbstractBaseUser) -> None:
+    """Try changes on one finding of a rehearsal, or on all. Raises Refused."""
+    if remedying.asked(rehearsal, finding, user):
+        number = Search.objects.get(rehearsal=rehearsal).pk
+        transaction.on_commit(lambda: run_search.delay(number))
 
 
 def begin_route(route: Route, user: AbstractBaseUser) -> list[Rehearsal]:

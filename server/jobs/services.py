@@ -173,6 +173,25 @@ def take_in_path(
     return revision
 
 
+def parent_again(revision: Revision, user: AbstractBaseUser) -> Revision:
+    """What a revision was made from, kept as the newest once more. Raises Refused."""
+    parent = revision.parent
+    if parent is None:
+        raise Refused("this revision was not made from another one: there is nothing to go back to")
+    with transaction.atomic():
+        row = Job.objects.select_for_update().get(pk=revision.job_id)
+        newest = row.revisions.first()
+        if newest is not None and newest.digest == parent.digest:
+            return newest
+        number = (newest.number if newest else 0) + 1
+        again = Revision(job=row, number=number, parent=revision, label=f"as revision {parent.number}", machine=parent.machine,
+                         digest=parent.digest, created_by=user)  # fmt: skip
+        with parent.archive.open("rb") as source:
+            again.archive.save(f"{parent.digest[:16]}.zip", ContentFile(source.read()), save=False)
+        again.save()
+    return again
+
+
 def ask_if_behind(revision: Revision, anyway: bool) -> None:
     """Raises Behind where other revisions have been kept since this one, unless the person has said to go on."""
     newer = revision.job.revisions.filter(number__gt=revision.number).select_related("created_by").order_by("-number")

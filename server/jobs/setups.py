@@ -82,6 +82,14 @@ def _unpacked(revision: Revision) -> Path:
     return folder
 
 
+def unpacked_job(revision: Revision, folder: Path) -> Job:
+    """A revision's job, unpacked into a folder of the caller's. Raises JobUnreadable."""
+    archive = folder / "job.zip"
+    with revision.archive.open("rb") as source:
+        archive.write_bytes(source.read())
+    return open_job(archive)
+
+
 def opened(revision: Revision, data: Json | None = None) -> Job:
     """A revision's job, or the same with the job.json that a screen holds. Raises Refused."""
     try:

@@ -29,15 +29,16 @@ from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.rehearsal.measuring import packed
 from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
-from . import measuring, routes
+from . import measuring, remedying, routes
 from .desks import by_house_rules
-from .models import Artifact, Finding, Rehearsal
+from .models import Artifact, Finding, Rehearsal, Search
 from .stream import queue, stream_key
 
 FILM = "film.bin"
 STREAM_SECONDS = 3600
 TELL_EVERY_SECONDS = 0.15
 SETTLE_ATTEMPTS = 8
+SEARCH_PULSE_SECONDS = 1.0
 
 
 class Teller:
@@ -137,6 +138,41 @@ def run_rehearsal(number: int) -> None:
         teller.tell({"state": str(state), "error": error})
         for follower in routes.waiting_behind(rehearsal):
             run_rehearsal.delay(follower)
+
+
+@shared_task
+def run_search(number: int) -> None:
+    """Try changes on a rehearsal's findings."""
+    begun = Search.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
+    if not begun.update(state=Rehearsal.State.RUNNING, heartbeat=timezone.now(), error=""):
+        return  # cancelled while it waited, or delivered twice
+    state, error = Rehearsal.State.DONE, ""
+    last = time.monotonic()
+
+    def pulse(stage: str, share: float) -> None:
+        nonlocal last
+        if time.monotonic() - last < SEARCH_PULSE_SECONDS:
+            return
+        last = time.monotonic()
+        with suppress(DatabaseError):
+            row = Search.objects.filter(pk=number)
+            row.update(heartbeat=timezone.now())
+            if row.filter(cancel_asked=True).exists():
+                raise Cancelled
+
+    try:
+        with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
+            remedying.search(number, Path(folder), pulse)
+    except Cancelled:
+        state = Rehearsal.State.CANCELLED
+    except (JobUnreadable, MemoryError, OSError) as failure:
+        state, error = Rehearsal.State.FAILED, str(failure) or type(failure).__name__
+    except Exception as failure:
+        state = Rehearsal.State.FAILED
+        error = f"Trying changes broke off through a fault of the program ({type(failure).__name__}: {failure})."
+        raise
+    finally:
+        Search.objects.filter(pk=number, state=Rehearsal.State.RUNNING).update(state=state, error=error)
 
 
 def settle(number: int, state: str, error: str) -> None:

@@ -25,7 +25,7 @@ from bluntmirror.geometry.features import Feature
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
-from jobs import desks, measuring, routes, running, services, setups
+from jobs import desks, measuring, remedying, routes, running, services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Route, Triage
 from jobs.tasks import FILM
 
@@ -53,6 +53,7 @@ from .schemas import (
     MeantIn,
     MeasureIn,
     MeasuresIn,
+    MendIn,
     Message,
     MovedOut,
     MoveIn,
@@ -72,6 +73,8 @@ from .schemas import (
     RuleIn,
     RuleOut,
     SaveIn,
+    SearchIn,
+    SearchOut,
     SetupOut,
     SignIn,
     StockIn,
@@ -330,6 +333,7 @@ def one_rehearsal(request: HttpRequest, number: int) -> Any:
         "job_name": row.revision.job.name,
         "revision_number": row.revision.number,
         "revision_label": row.revision.label,
+        "made_from": row.revision.parent.number if row.revision.parent else None,
         "machine": row.revision.machine,
         "result": row.result,
         "findings": [_finding_out(item, *_inherited(item, triage)) for item in row.findings.all()],
@@ -368,6 +372,42 @@ def cancel(request: HttpRequest, number: int) -> Any:
     running.cancel(row)
     row.refresh_from_db()
     return _rehearsal_out(row)
+
+
+@api.get("/rehearsals/{number}/remedies", response=SearchOut)
+def remedies(request: HttpRequest, number: int) -> Any:
+    return remedying.shown(_rehearsal(request, number))
+
+
+@api.post("/rehearsals/{number}/remedies", response=SearchOut)
+def try_remedies(request: HttpRequest, number: int, body: SearchIn) -> Any:
+    """Try changes on one finding, or on all of them."""
+    row = _rehearsal(request, number)
+    running.begin_search(row, body.finding, request.user)  # type: ignore[arg-type]
+    return remedying.shown(row)
+
+
+@api.post("/rehearsals/{number}/remedies/cancel", response=SearchOut)
+def cancel_remedies(request: HttpRequest, number: int) -> Any:
+    row = _rehearsal(request, number)
+    remedying.cancel(row)
+    return remedying.shown(row)
+
+
+@api.post("/rehearsals/{number}/mend", response=RehearsalOut)
+def mend(request: HttpRequest, number: int, body: MendIn) -> Any:
+    """Offered changes made as a new revision, and that rehearsed."""
+    row = _rehearsal(request, number)
+    services.ask_if_behind(row.revision, body.anyway)
+    revision = remedying.mended(row, body.offers, request.user)  # type: ignore[arg-type]
+    return _rehearsal_out(running.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
+
+
+@api.post("/revisions/{number}/back", response=RehearsalOut)
+def back(request: HttpRequest, number: int) -> Any:
+    """What the revision was made from, as the newest again, and rehearsed."""
+    revision = services.parent_again(_revision(request, number), request.user)  # type: ignore[arg-type]
+    return _rehearsal_out(running.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
 
 
 @api.get("/rehearsals/{number}/artifacts/{name}")

@@ -139,11 +139,74 @@ class RehearsalFull(RehearsalOut):
     job_name: str
     revision_number: int
     revision_label: str
+    made_from: int | None  # the number of the revision that its own was made from
     machine: str
     result: Result | None
     findings: list[FindingOut]
     artifacts: list[str]
     route: RouteOut | None
+
+
+class LineChange(Schema):
+    """`old` null: a line more before this one; `new` null: the line taken out."""
+
+    program: str
+    line: int
+    old: str | None
+    new: str | None
+
+
+class ValueChange(Schema):
+    file: Literal["job", "tools"]
+    path: list[str | int]
+    old: float | None
+    new: float
+
+
+class Brought(Schema):
+    kind: str
+    severity: Severity
+    channel: int
+    program: str
+    line: int
+    message: str
+
+
+class OfferOut(Schema):
+    """A change that was tried. `cures`: false where it only moves the trouble elsewhere; `seconds`: how much longer the job takes."""
+
+    id: int
+    finding: int
+    title: str
+    said: str
+    touches: Literal["line", "register", "offset", "tool", "fixture"]
+    amount: float
+    edits: list[LineChange]
+    values: list[ValueChange]
+    seconds: float
+    clear_by: float | None
+    brings: list[Brought]
+    uncovers: list[Brought]
+    cures: bool
+
+
+class SearchOut(Schema):
+    """Changes tried on a rehearsal's findings: `wanted` and `looked` are numbers of findings."""
+
+    state: RunState | Literal["none"]
+    wanted: list[int]
+    looked: list[int]
+    error: str
+    offers: list[OfferOut]
+
+
+class SearchIn(Schema):
+    finding: int | None = None  # null: all
+
+
+class MendIn(Schema):
+    offers: list[int] = Field(min_length=1, max_length=100)
+    anyway: bool = False
 
 
 class FilmIn(Schema):

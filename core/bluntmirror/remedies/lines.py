@@ -45,7 +45,7 @@ def find(line: str, name: str) -> Number | None:
 
 def has(line: str, name: str) -> bool:
     """Whether the line has such a word at all, literal or worked out."""
-    end = r"\s*[+\-.\d\[#]" if len(name) == 1 else r"\s*="
+    end = r"\s*[+\-.\d\[#](?![\d.]*\s*=)" if len(name) == 1 else r"\s*="
     return re.search(rf"(?<![A-Za-z<#]){name.rstrip('=')}{end}", bare(line), re.IGNORECASE) is not None
 
 

@@ -11,6 +11,7 @@ from pathlib import Path
 from ..findings import Finding
 from ..job import Job
 from ..rehearsal import Rehearsal
+from ..rehearsal.checkpoints import FolderStore
 from .change import Change, Rank, write_to, written
 from .trying import UNREAD, Offer, Trials
 
@@ -42,7 +43,7 @@ def mend(job: Job, progress: Progress | None = None, upto: Rank = Rank.FIXTURE) 
     """Try to clear every finding of a job. `upto`: what a change may touch at most. `progress` may raise Cancelled."""
     tell = progress or (lambda stage, share: None)
     with tempfile.TemporaryDirectory(prefix="bluntmirror-mend-") as folder:
-        trials = Trials.begun(job, Path(folder), progress)
+        trials = Trials.begun(job, FolderStore(Path(folder)), progress)
         mended = Mended(job, list(trials.result.findings), trials.result)
         alive = dict(enumerate(mended.before))
         given_up: list[Finding] = []

@@ -9,12 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from pathlib import Path
 
 from ..findings import Finding
 from ..job import Job, JobUnreadable
 from ..rehearsal import Rehearsal, check_program, rehearse
-from ..rehearsal.checkpoints import FolderStore, Store
+from ..rehearsal.checkpoints import Store
 from ..rehearsal.replaying import replay
 from .case import Case
 from .change import Change, applied
@@ -100,8 +99,7 @@ class Trials:
     looked: list[Finding] | None = None  # what a quick look finds in it
 
     @staticmethod
-    def begun(job: Job, folder: Path, tell: Progress | None = None) -> Trials:
-        store = FolderStore(folder)
+    def begun(job: Job, store: Store, tell: Progress | None = None) -> Trials:
         timed = check_program(job, tell)
         checked = list(timed.findings)
         return Trials(
@@ -203,7 +201,7 @@ class Trials:
             self.runs += 1
             quick, there = self._in_quick(finding)
             if there is not None:
-                look = rehearse(job, None, self.store, filmed=False, quick=True)
+                look = rehearse(job, self._pulse, self.store, filmed=False, quick=True)
                 seen = self._judged(there, change, job, look.findings, quick)
                 seen.result = look
                 if seen.left is not None or seen.bad:
@@ -212,16 +210,20 @@ class Trials:
         except (JobUnreadable, ValueError, ArithmeticError):
             return None
 
+    def _pulse(self, stage: str, share: float) -> None:
+        """Whoever waits is told that trying goes on, and may end it."""
+        self.tell("trying", share)
+
     def _in_quick(self, finding: Finding) -> tuple[list[Finding], Finding | None]:
         """What a quick look finds in the job as it is, and the finding among it; None where it would not save anything."""
         if self.looked is None:
-            look = rehearse(self.job, None, self.store, filmed=False, quick=True)
+            look = rehearse(self.job, self._pulse, self.store, filmed=False, quick=True)
             self.looked = look.findings if look.quick else []
         return self.looked, difference(self.result.findings, self.looked).became(finding)
 
     def _whole(self, finding: Finding, change: Change, job: Job) -> Outcome:
         """A change judged by everything on the job's own grid."""
-        result = rehearse(job, None, self.store, filmed=False)
+        result = rehearse(job, self._pulse, self.store, filmed=False)
         outcome = self._judged(finding, change, job, result.findings, self.result.findings)
         outcome.result = result
         return outcome
