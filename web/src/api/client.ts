@@ -45,6 +45,8 @@ export type Path = Schemas["PathOut"];
 export type Rule = Schemas["RuleOut"];
 export type PartMeasure = Schemas["PartMeasure"];
 export type Asked = PartMeasure["asked"];
+export type Search = Schemas["SearchOut"];
+export type Offer = Schemas["OfferOut"];
 export type Wait = Schemas["WaitOut"];
 
 /** What the script desk holds, as it is sent with every question. */
@@ -126,6 +128,11 @@ export const api = {
   signIn: (name: string, password: string) => json<Me>("/sign-in", "POST", { name, password }),
   signOut: () => ask("/sign-out", { method: "POST" }),
   jobs: () => json<Job[]>("/jobs"),
+  remedies: (id: number) => json<Search>(`/rehearsals/${id}/remedies`),
+  tryRemedies: (id: number, finding: number | null) => json<Search>(`/rehearsals/${id}/remedies`, "POST", { finding }),
+  stopRemedies: (id: number) => json<Search>(`/rehearsals/${id}/remedies/cancel`, "POST"),
+  mend: (id: number, offers: number[], anyway = false) => json<Rehearsal>(`/rehearsals/${id}/mend`, "POST", { offers, anyway }),
+  back: (revision: number) => json<Rehearsal>(`/revisions/${revision}/back`, "POST"),
   upload: async (files: { file: File; name: string }[]) => {
     const form = new FormData();
     for (const { file, name } of files) {

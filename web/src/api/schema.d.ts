@@ -316,6 +316,84 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{number}/remedies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Remedies */
+        get: operations["mirror_api_remedies"];
+        put?: never;
+        /**
+         * Try Remedies
+         * @description Try changes on one finding, or on all of them.
+         */
+        post: operations["mirror_api_try_remedies"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{number}/remedies/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel Remedies */
+        post: operations["mirror_api_cancel_remedies"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{number}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend
+         * @description Offered changes made as a new revision, and that rehearsed.
+         */
+        post: operations["mirror_api_mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Back
+         * @description What the revision was made from, as the newest again, and rehearsed.
+         */
+        post: operations["mirror_api_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{number}/artifacts/{name}": {
         parameters: {
             query?: never;
@@ -1648,6 +1726,8 @@ export interface components {
             revision_number: number;
             /** Revision Label */
             revision_label: string;
+            /** Made From */
+            made_from: number | null;
             /** Machine */
             machine: string;
             result: components["schemas"]["Result"] | null;
@@ -1831,6 +1911,118 @@ export interface components {
             reopened: boolean;
             /** Doubt */
             doubt: boolean;
+        };
+        /** Brought */
+        Brought: {
+            /** Kind */
+            kind: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "stop" | "caution";
+            /** Channel */
+            channel: number;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Message */
+            message: string;
+        };
+        /**
+         * LineChange
+         * @description `old` null: a line more before this one; `new` null: the line taken out.
+         */
+        LineChange: {
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Old */
+            old: string | null;
+            /** New */
+            new: string | null;
+        };
+        /**
+         * OfferOut
+         * @description A change that was tried. `cures`: false where it only moves the trouble elsewhere; `seconds`: how much longer the job takes.
+         */
+        OfferOut: {
+            /** Id */
+            id: number;
+            /** Finding */
+            finding: number;
+            /** Title */
+            title: string;
+            /** Said */
+            said: string;
+            /**
+             * Touches
+             * @enum {string}
+             */
+            touches: "line" | "register" | "offset" | "tool" | "fixture";
+            /** Amount */
+            amount: number;
+            /** Edits */
+            edits: components["schemas"]["LineChange"][];
+            /** Values */
+            values: components["schemas"]["ValueChange"][];
+            /** Seconds */
+            seconds: number;
+            /** Clear By */
+            clear_by: number | null;
+            /** Brings */
+            brings: components["schemas"]["Brought"][];
+            /** Uncovers */
+            uncovers: components["schemas"]["Brought"][];
+            /** Cures */
+            cures: boolean;
+        };
+        /**
+         * SearchOut
+         * @description Changes tried on a rehearsal's findings: `wanted` and `looked` are numbers of findings.
+         */
+        SearchOut: {
+            /** State */
+            state: ("queued" | "running" | "done" | "failed" | "cancelled") | "none";
+            /** Wanted */
+            wanted: number[];
+            /** Looked */
+            looked: number[];
+            /** Error */
+            error: string;
+            /** Offers */
+            offers: components["schemas"]["OfferOut"][];
+        };
+        /** ValueChange */
+        ValueChange: {
+            /**
+             * File
+             * @enum {string}
+             */
+            file: "job" | "tools";
+            /** Path */
+            path: (string | number)[];
+            /** Old */
+            old: number | null;
+            /** New */
+            new: number;
+        };
+        /** SearchIn */
+        SearchIn: {
+            /** Finding */
+            finding?: number | null;
+        };
+        /** MendIn */
+        MendIn: {
+            /** Offers */
+            offers: number[];
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway: boolean;
         };
         /**
          * FilmIn
@@ -3349,6 +3541,124 @@ export interface operations {
         };
     };
     mirror_api_cancel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+        };
+    };
+    mirror_api_remedies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
+                };
+            };
+        };
+    };
+    mirror_api_try_remedies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
+                };
+            };
+        };
+    };
+    mirror_api_cancel_remedies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
+                };
+            };
+        };
+    };
+    mirror_api_mend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+        };
+    };
+    mirror_api_back: {
         parameters: {
             query?: never;
             header?: never;

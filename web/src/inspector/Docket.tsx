@@ -2,6 +2,8 @@ import { Button, Input, Typography } from "antd";
 import { useEffect, useRef, useState } from "react";
 
 import type { Finding, Judgement, RehearsalFull } from "../api/client";
+import { MendBar, Offers } from "../remedies/Offers";
+import type { Mending } from "../remedies/useMending";
 import { clock, unitOf, VERDICT_WORDS } from "../look";
 import { percent } from "./distribution";
 import { Mark } from "./Mark";
@@ -18,6 +20,8 @@ interface Props {
   pictureOf: (finding: Finding) => Promise<string | null>;
   /** On a machine of several channels: which channel it is in, and where the others are then. */
   besideOf?: (finding: Finding) => string;
+  /** Changes that clear findings; none for a quick look. */
+  mending?: Mending;
 }
 
 export function Verdict({ rehearsal }: { rehearsal: RehearsalFull }) {
@@ -33,10 +37,11 @@ export function Verdict({ rehearsal }: { rehearsal: RehearsalFull }) {
   );
 }
 
-export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, besideOf }: Props) {
+export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, besideOf, mending }: Props) {
   const { findings, result } = rehearsal;
   return (
     <div className="docket">
+      {mending && <MendBar count={findings.length} mending={mending} />}
       <ul>
         {findings.map((finding) => (
           <li key={finding.id} className={finding.id === selected?.id ? "chosen" : ""}>
@@ -44,6 +49,7 @@ export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, bes
               <Mark severity={finding.data.severity} />
               <span className="finding-title">
                 {finding.title}
+                {mending?.search.offers.some((offer) => offer.finding === finding.id && offer.cures) && <em title="A change that was tried clears this">change found</em>}
                 {finding.triage && <em>{finding.triage.doubt ? "judged elsewhere: look again" : finding.triage.reopened ? "worse than accepted" : JUDGEMENTS[finding.triage.judgement]}</em>}
               </span>
               <span className="finding-place">
@@ -52,7 +58,7 @@ export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, bes
               </span>
             </button>
             {finding.id === selected?.id && (
-              <Details key={finding.id} finding={finding} onTriage={onTriage} pictureOf={pictureOf} besideOf={besideOf} />
+              <Details key={finding.id} finding={finding} onTriage={onTriage} pictureOf={pictureOf} besideOf={besideOf} mending={mending} />
             )}
           </li>
         ))}
@@ -83,7 +89,7 @@ export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, bes
   );
 }
 
-function Details({ finding, onTriage, pictureOf, besideOf }: { finding: Finding } & Pick<Props, "onTriage" | "pictureOf" | "besideOf">) {
+function Details({ finding, onTriage, pictureOf, besideOf, mending }: { finding: Finding } & Pick<Props, "onTriage" | "pictureOf" | "besideOf" | "mending">) {
   const [reason, setReason] = useState(finding.triage?.reason ?? "");
   const [failure, setFailure] = useState("");
   const [picture, setPicture] = useState<string | null>(null);
@@ -113,6 +119,7 @@ function Details({ finding, onTriage, pictureOf, besideOf }: { finding: Finding 
         <Typography.Text copyable={{ text: data.message, ...COPIES }}>{data.message}.</Typography.Text>
       </p>
       <p className="remedy">{data.remedy}</p>
+      {mending && <Offers finding={finding.id} mending={mending} />}
       {data.point &&
         (picture ? (
           <a href={picture} download={`finding-${data.kind}-line-${data.line}.png`} title="Save the picture">

@@ -2,12 +2,12 @@
 import { act, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 
-import { api, type Job, type RehearsalFull, type Revision } from "../api/client";
+import { api, type Job, type RehearsalFull, type Revision, type Search } from "../api/client";
 import { Player } from "../replay/player";
 import { Compare } from "../swap/Compare";
 import { Swap } from "../swap/Swap";
 import { findingOf, rehearsalOf } from "../tests/rehearsal";
-import { shown } from "../tests/render";
+import { shown, shownAgain } from "../tests/render";
 import { replayOf } from "../tests/replay";
 import { Docket, Verdict } from "./Docket";
 import { Margins } from "./Margins";
@@ -110,6 +110,48 @@ describe("the docket", () => {
     await user.click(screen.getByRole("button", { name: "Undo" }));
     expect(onTriage).toHaveBeenLastCalledWith(judged, null, "seen at the machine twice");
     expect(await screen.findByText("another person has judged it")).toBeTruthy();
+  });
+
+  it("offers what was tried, alone or with others, and says what it costs and brings", async () => {
+    const found = findingOf(1, {});
+    const offer = {
+      id: 5, finding: 1, title: "Line 36: Z 0.5 → 4.5", said: "", touches: "line", amount: 4, seconds: 0.3, clear_by: 1.08, uncovers: [], cures: true,
+      edits: [{ program: "O1.nc", line: 36, old: "G0 Z0.5", new: "G0 Z4.5" }, { program: "O1.nc", line: 37, old: null, new: "M5" }], values: [], brings: [],
+    } as const; // prettier-ignore
+    const away = { ...offer, id: 6, title: "Elsewhere", cures: false, edits: [], values: [{ file: "tools", path: ["tools", 0, "cutter", "reach"], old: 22, new: 26 }], brings: [{ kind: "material.gouge", severity: "stop", channel: 1, program: "O1.nc", line: 9, message: "T1 gouges lid" }] } as const; // prettier-ignore
+    const calls = { onTry: vi.fn(), onStop: vi.fn(), onChoose: vi.fn(), onMake: vi.fn() };
+    const docket = (search: object, chosen: number[] = []) => (
+      <Docket rehearsal={rehearsalOf([found])} selected={found} onSelect={vi.fn()} onTriage={vi.fn()} pictureOf={async () => null}
+              mending={{ search: { state: "none", wanted: [], looked: [], error: "", offers: [], ...search } as Search, chosen, ...calls }} />
+    ); // prettier-ignore
+    const { user, rerender } = shownAgain(docket({}));
+    await user.click(screen.getByRole("button", { name: "What would clear this?" }));
+    expect(calls.onTry).toHaveBeenLastCalledWith(1);
+    await user.click(screen.getByRole("button", { name: "What would clear all?" }));
+    expect(calls.onTry).toHaveBeenLastCalledWith(null);
+
+    rerender(docket({ state: "running", wanted: [1], offers: [] }));
+    expect(screen.getByText(/Trying changes: 0 of 1 findings/)).toBeTruthy();
+    await user.click(screen.getByRole("button", { name: "Stop trying" }));
+    expect(calls.onStop).toHaveBeenCalledOnce();
+
+    rerender(docket({ state: "done", wanted: [1], looked: [1], offers: [offer, away] }, [5]));
+    const [cure, none] = screen.getAllByTestId("offer");
+    expect([...cure.querySelectorAll("del, ins")].map((part) => part.textContent)).toEqual(["G0 Z0.5", "G0 Z4.5", "M5"]);
+    expect(within(cure).getByText("Tried: the finding goes · 1.08 mm clear · 0.3 s longer")).toBeTruthy();
+    expect(none.textContent).toContain("cutter reach2226");
+    expect(within(none).getByText("It brings: T1 gouges lid, line 9")).toBeTruthy();
+    expect(within(none).queryByRole("button")).toBeNull();
+    await user.click(within(cure).getByRole("button", { name: "Make this change" }));
+    expect(calls.onMake).toHaveBeenLastCalledWith([5]);
+    await user.click(within(cure).getByRole("checkbox"));
+    expect(calls.onChoose).toHaveBeenLastCalledWith(offer, false);
+    await user.click(screen.getByRole("button", { name: "Make the change" }));
+    expect(calls.onMake).toHaveBeenLastCalledWith([5]);
+
+    rerender(docket({ state: "failed", error: "the worker ended", wanted: [1], looked: [1] }));
+    expect(screen.getByText("No change that was tried clears this.")).toBeTruthy();
+    expect(screen.getByText("the worker ended")).toBeTruthy();
   });
 
   it("has a picture once the stage has gone there", async () => {

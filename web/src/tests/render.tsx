@@ -29,6 +29,12 @@ export function shown(element: ReactElement) {
   return { ...page, user: userEvent.setup({ delay: null }) };
 }
 
+/** The same, for a component that is shown again with other properties. */
+export function shownAgain(element: ReactElement) {
+  const page = render(<App>{element}</App>);
+  return { ...page, rerender: (again: ReactElement) => page.rerender(<App>{again}</App>), user: userEvent.setup({ delay: null }) };
+}
+
 /** A value that a component shows and changes, as its screen would hold it; `seen` gets every change. */
 export function Held<T>({ initial, seen, children }: { initial: T; seen: (value: T) => void; children: (value: T, set: (value: T) => void) => ReactNode }) {
   const [value, setValue] = useState(initial);

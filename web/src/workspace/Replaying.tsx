@@ -16,6 +16,7 @@ import { Divider, useWidth } from "../pane/Divider";
 import { download } from "../pane/download";
 import { Tabs } from "../pane/Tabs";
 import { knock, passing, setSound, soundOn } from "../replay/alarm";
+import { useMending } from "../remedies/useMending";
 import { Player } from "../replay/player";
 import { asKeptNow, Replay, type Description, type Spot } from "../replay/replay";
 import { Scripts } from "./Scripts";
@@ -38,7 +39,7 @@ async function loadReplay(id: number): Promise<Replay> {
   return new Replay(description, binary, (ranges) => api.film(id, ranges));
 }
 
-export function Rehearsed({ id }: { id: number }) {
+export function Rehearsed({ id, onRehearsal }: { id: number; onRehearsal: (id: number) => void }) {
   const queries = useQueryClient();
   const rehearsal = useQuery({ queryKey: ["rehearsal", id], queryFn: () => api.rehearsal(id) }).data!;
   const replay = useQuery({ queryKey: ["replay", id], queryFn: () => loadReplay(id), staleTime: Infinity, gcTime: 0 });
@@ -48,7 +49,7 @@ export function Rehearsed({ id }: { id: number }) {
     await (judgement ? api.triage(finding.id, judgement, reason) : api.clearTriage(finding.id));
     await queries.invalidateQueries({ queryKey: ["rehearsal", id] });
   };
-  return <Replaying key={id} id={id} replay={replay.data} rehearsal={rehearsal} onTriage={triage} />;
+  return <Replaying key={id} id={id} replay={replay.data} rehearsal={rehearsal} onTriage={triage} onRehearsal={onRehearsal} />;
 }
 
 interface ReplayingProps {
@@ -56,6 +57,7 @@ interface ReplayingProps {
   replay: Replay;
   rehearsal: Parameters<typeof Docket>[0]["rehearsal"];
   onTriage: Parameters<typeof Docket>[0]["onTriage"];
+  onRehearsal: (id: number) => void;
 }
 
 type Tab = "docket" | "part" | "sizes" | "tools" | "margins" | "channels";
@@ -63,8 +65,9 @@ const SCRIPT_WIDTH = 250;
 const SCRIPTS_WIDTH = 400; // of several channels
 const INSPECTOR_WIDTH = 316;
 
-function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
+function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingProps) {
   const { message } = App.useApp();
+  const mending = useMending(rehearsal, onRehearsal);
   const player = useMemo(() => new Player(replay.seconds), [replay]);
   useEffect(() => () => player.dispose(), [player]);
   useEffect(() => () => replay.film.dispose(), [replay]);
@@ -204,7 +207,7 @@ function Replaying({ id, replay, rehearsal, onTriage }: ReplayingProps) {
           />
           <div className="inspector-body">
             {tab === "docket" && (
-              <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} besideOf={several ? besideOf : undefined} />
+              <Docket rehearsal={rehearsal} selected={selected} onSelect={select} onTriage={onTriage} pictureOf={pictureOf} besideOf={several ? besideOf : undefined} mending={mending} />
             )}
             {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} scale={scale} onSpot={toSpot} onDeviation={showDeviation} onFile={toFile} />}
             {tab === "sizes" && <Sizes id={id} replay={replay} scene={sceneNow} onPrompt={setPrompt} onEnd={toEnd} onMotion={toMotion} />}

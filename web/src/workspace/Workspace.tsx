@@ -60,6 +60,14 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
     }
   };
 
+  const back = async () => {
+    try {
+      onRehearsal((await api.back(rehearsal.data!.revision)).id);
+    } catch (error) {
+      message.error((error as Error).message);
+    }
+  };
+
   if (rehearsal.isPending) return <Spin className="middle" />;
   if (rehearsal.isError)
     return <Alert className="middle" type="error" title={rehearsal.error.message} action={<Button onClick={onLeave}>All jobs</Button>} />;
@@ -82,6 +90,11 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
           </Button>
         ) : (
           <>
+            {data.made_from !== null && (
+              <Button size="small" type="text" title={`Keep revision ${data.made_from}, from which this one was made, as the newest again`} onClick={() => void back()}>
+                Back to revision {data.made_from}
+              </Button>
+            )}
             <Dropdown
               menu={{
                 items: FILES.filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({
@@ -109,7 +122,7 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
         )}
       </header>
       {state === "done" ? (
-        <Rehearsed id={id} />
+        <Rehearsed id={id} onRehearsal={onRehearsal} />
       ) : (
         <div className="middle">
           {running && <UnderWay waiting={state === "queued" && !progress} stage={progress?.stage ?? data.stage} share={progress?.share ?? data.share} />}
