@@ -249,6 +249,36 @@ class Interface(TransactionTestCase):
             # The measures went along, and the one out of tolerance is a finding of the new rehearsal.
             expect(page.locator(".docket")).to_contain_text("Measure out of tolerance")
 
+    def test_from_a_finding_to_a_change_that_was_tried_and_back(self) -> None:
+        with self.browsing() as page:
+            page.get_by_role("button", name="Rehearse").click()
+            expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)
+            first = Rehearsal.objects.get()
+            rapid = page.get_by_test_id("finding").filter(has_text="Rapid through stock")
+            rapid.click()
+            page.get_by_role("button", name="What would clear this?").click()
+            offer = page.get_by_test_id("offer").first
+            expect(offer).to_contain_text(
+                "G0 Z3.", timeout=LONG_MS
+            )  # the level that the operation retracts to beside it
+            expect(offer).to_contain_text("Tried: the finding goes")
+            expect(rapid).to_contain_text("change found")
+            offer.get_by_role("button", name="Make this change").click()
+
+            page.wait_for_function(f"!location.pathname.endsWith('/{first.pk}')")
+            expect(page.get_by_test_id("verdict")).to_contain_text("stop", timeout=LONG_MS)
+            expect(page.get_by_test_id("finding").filter(has_text="Collision")).to_have_count(1)
+            expect(rapid).to_have_count(0)
+            made = Rehearsal.objects.first()
+            assert made and made.seconds and first.revision.job.revisions.count() == 2
+            self.assertNotEqual(round(made.seconds, 3), round(Rehearsal.objects.get(pk=first.pk).seconds or 0.0, 3))
+
+            # One click takes it back: the files of before are the newest revision, beside the other two.
+            page.get_by_role("button", name="Back to revision 1").click()
+            expect(rapid).to_have_count(1, timeout=LONG_MS)
+            digests = list(first.revision.job.revisions.order_by("number").values_list("digest", flat=True))
+            self.assertEqual((len(digests), digests[2]), (3, digests[0]))
+
     def click_on(
         self,
         page: Page,

@@ -123,6 +123,32 @@ class PlantedFaults(unittest.TestCase):
                 self.assertEqual([(f.kind, f.line) for f in again.findings], [(f.kind, f.line) for f in mended.left])
         self.assertLessEqual(len(set(kept)), (1.0 - LEAST_SHARE) * len(SEEDS), kept)
 
+    def test_a_cut_that_is_lifted_away_is_no_remedy(self) -> None:
+        """A clamp in the way of the whole slot: lifting the cut clears the contact, and leaves the slot uncut. A design whose blank is
+        left elsewhere already has that finding before, so that nothing new would tell."""
+        left = {"X80. F800.": "X50. F800."}
+        seed = Seed("contact.body", left, [box("clamp", [10, 8, 10], [0, 0, 70])])
+        with tempfile.TemporaryDirectory() as folder, tempfile.TemporaryDirectory() as store:
+            trials = Trials.begun(open_job(seed.planted(Path(folder))), FolderStore(Path(store)))
+            item = next(f for f in trials.result.findings if f.kind == "contact.body")
+            self.assertIn("material.excess", {f.kind for f in trials.result.findings})
+            for offer in trials.offers(item, most=3):
+                self.assertNotIn("Z -5 →", offer.change.title)
+
+    def test_what_brings_trouble_as_bad_clears_nothing(self) -> None:
+        """Beside the clamp there is no contact, and the slot is in the wrong place."""
+        with tempfile.TemporaryDirectory() as folder, tempfile.TemporaryDirectory() as store:
+            trials = Trials.begun(
+                open_job(SEEDS["clamp under the holder"].planted(Path(folder))), FolderStore(Path(store))
+            )
+            item = next(f for f in trials.result.findings if f.kind == "contact.body")
+            line = "N50 G54 G0 X-80. Y0. S6000 M3"
+            tried = trials.trial(item, Change("", edits=(Edit("O1001.nc", 7, line, line.replace("Y0.", "Y-40.")),)))
+        assert tried is not None
+        self.assertIsNone(tried.left)
+        self.assertIn("material.gouge", {f.kind for f in tried.bad})
+        self.assertFalse(tried.clears)
+
     def test_a_clear_job_is_left_as_it_is(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             mended = mend(open_job(Seed("").planted(Path(folder))))

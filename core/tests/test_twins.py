@@ -13,9 +13,10 @@ from scipy import ndimage
 
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.box_tree import box_tree
+from bluntmirror.geometry.frames import frame
 from bluntmirror.geometry.mesh import Mesh, joined
 from bluntmirror.material.compare_kernel import beyond, lacking, missing
-from bluntmirror.material.comparison import loose_pieces
+from bluntmirror.material.comparison import _thinned, loose_pieces, reach_into
 from bluntmirror.material.cut_kernel import WELD, subtract
 from bluntmirror.material.film import Film
 from bluntmirror.material.ray_kernel import _edge, pair_up
@@ -336,6 +337,30 @@ class Cut(unittest.TestCase):
             self.assertEqual(len(told), len(big))
             for ours, theirs in zip(told, big, strict=True):
                 self.assertAlmostEqual(ours / theirs, 1.0, delta=0.25)  # cells are coarser than the rays' exact ends
+
+
+class FewerRays(unittest.TestCase):
+    def test_what_every_fourth_ray_tells_is_among_what_all_tell(self) -> None:
+        """A leaning cylinder put into a block: the shift that parts the two is the greatest over rays, so over fewer it is no greater;
+        and on rays that are the very same it is one of theirs."""
+        random = Random(11)
+        stock = Stock(meshes.box((21.0, 17.0, 13.0)).moved(frame((10.5, 8.5, 6.5))), 0.5)
+        less = 0
+        for _ in range(40):
+            at = [random.uniform(2, 19), random.uniform(2, 15), random.uniform(4, 12)]
+            body = meshes.cylinder(6.0, 12.0).moved(frame(at, [random.uniform(-40, 40), random.uniform(-40, 40), 0.0]))
+            every, few = reach_into(stock, body), reach_into(stock, body, 4)
+            assert every is not None
+            if few is not None:
+                self.assertLessEqual(few[0], every[0] + 1e-6)
+                less += few[0] < every[0] - 1e-3
+                self.assertGreater(few[0], every[0] - 4 * 0.5 * 2.0)
+        self.assertGreater(less, 5)
+        for every in (2, 3, 4, 7):
+            fewer, first = _thinned(stock.lattice, every)
+            for axis in range(3):
+                theirs = stock.lattice.centres(axis)[first::every]
+                np.testing.assert_allclose(fewer.centres(axis), theirs, atol=1e-12)
 
 
 class Law(unittest.TestCase):

@@ -4,6 +4,7 @@ import json
 from typing import Any
 
 from django.test import Client
+
 from jobs.models import Offered, Rehearsal, Search
 from jobs.services import take_in_path
 from jobs.tasks import run_search
@@ -36,7 +37,7 @@ class Remedies(WithShop):
         found = self.tried(finding.pk)
         self.assertEqual((found["state"], found["looked"], found["error"]), ("done", [finding.pk], ""))
         offer = found["offers"][0]
-        self.assertTrue(offer["cures"] and offer["edits"] or offer["values"])
+        self.assertTrue((offer["cures"] and offer["edits"]) or offer["values"])
         with self.captureOnCommitCallbacks(execute=False):
             made = self.post(f"{self.address}/mend", {"offers": [offer["id"]]})
         self.assertEqual(made.status_code, 200, made.content)

@@ -90,7 +90,9 @@ def mend(job: Job, progress: Progress | None = None, upto: Rank = Rank.FIXTURE) 
 def _turn(item: Finding) -> tuple[int, int, int, float, int]:
     """What is looked at first: what could not be carried out, what else is wrong with the program, how the work is held (what is cut
     depends on it), then what stops, in the order of the path."""
-    first = next((i for i, kinds in enumerate(((*UNREAD,), ("program.", "tool."), ("hold.",))) if item.kind.startswith(kinds)), 3)
+    first = next(
+        (i for i, kinds in enumerate(((*UNREAD,), ("program.", "tool."), ("hold.",))) if item.kind.startswith(kinds)), 3
+    )
     consequence = int(item.kind == "program.wait" and "neither" in item.message)  # of a mark that another channel lacks
     return (first, consequence, 0 if item.severity == "stop" else 1, item.time, item.line)
 

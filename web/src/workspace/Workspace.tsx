@@ -79,7 +79,7 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
           All jobs
         </Button>
         <b>{data.job_name}</b>
-        <span className="quiet">
+        <span className="quiet one-line" title={data.revision_label}>
           {data.machine} · revision {data.revision_number}
           {data.revision_label && ` ${data.revision_label}`} · {data.quick ? "quick look" : "rehearsal"} {data.id}
         </span>
