@@ -43,7 +43,7 @@ class Interface(TransactionTestCase):
         redis.Redis.from_url(settings.QUEUE_URL).flushdb()
         shop = Organisation.objects.create(name="Saltmarsh Instruments")
         user = get_user_model().objects.create_user("ines", password="tide-table-9")
-        Membership.objects.create(user=user, organisation=shop)
+        Membership.objects.create(user=user, organisation=shop, role="administers")
         take_in_path(shop, user, FLAWED, "flawed")
         self.port = services.free_port()
         self.env = dict(os.environ) | {
@@ -278,6 +278,36 @@ class Interface(TransactionTestCase):
             expect(rapid).to_have_count(1, timeout=LONG_MS)
             digests = list(first.revision.job.revisions.order_by("number").values_list("digest", flat=True))
             self.assertEqual((len(digests), digests[2]), (3, digests[0]))
+
+            # All at once: every finding has a change, and together they clear the job.
+            page.get_by_role("button", name="What would clear all?").click()
+            expect(page.get_by_role("group", name="Changes")).to_contain_text("4 of 4 findings have a change", timeout=2 * LONG_MS)
+            for place in range(4):
+                page.get_by_test_id("finding").nth(place).click()
+                page.locator(".offer").first.get_by_text("with others").click()
+            page.get_by_role("button", name="Make 4 changes").click()
+            expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+
+            # Released, and lapsed by a tool that is another in the library: the job is listed with what took the signature away.
+            shop, user = Organisation.objects.get(), get_user_model().objects.get()
+            crib = json.loads((settings.ROOT / "demo" / "tools.json").read_text())
+            keep_in_library(shop, user, "tools", json.dumps(crib).encode(), "tools.json")
+            page.get_by_role("button", name="Release…").click()
+            page.get_by_label("Note").fill("first part measured")
+            page.get_by_role("button", name="Sign as ines").click()
+            expect(page.locator(".release-mark")).to_have_class(re.compile("stands"))
+            page.get_by_role("button", name="All jobs").click()
+            row = page.get_by_role("row").filter(has_text="4 changes")
+            expect(row.locator(".release-mark")).to_have_class(re.compile("stands"))
+            next(tool for tool in crib["tools"] if tool["number"] == 3)["length"] += 1.0
+            keep_in_library(shop, user, "tools", json.dumps(crib).encode(), "tools.json")
+            page.reload()
+            expect(row.locator(".release-mark")).to_have_class(re.compile("lapsed"))
+            expect(row.locator(".stale")).to_have_text("T3 D10 end mill R1 is another in the library")
+            page.get_by_role("link", name="Record").click()
+            expect(page.locator(".record")).to_contain_text("first part measured")
+            page.get_by_label("Find in the record").fill("ines released")
+            expect(page.locator(".record tbody tr")).to_have_count(1)
 
     def click_on(
         self,

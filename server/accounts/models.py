@@ -11,6 +11,20 @@ class Organisation(models.Model):
         return self.name
 
 
+class Role(models.TextChoices):
+    """What a member may do; each may do what those before it may."""
+
+    READS = "reads"
+    WORKS = "works"
+    RELEASES = "releases"
+    ADMINISTERS = "administers"
+
+    def covers(self, needed: "Role") -> bool:
+        order = list(Role)
+        return order.index(self) >= order.index(needed)
+
+
 class Membership(models.Model):
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="membership")
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="members")
+    role = models.CharField(max_length=12, choices=Role.choices, default=Role.WORKS)

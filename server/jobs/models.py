@@ -4,6 +4,8 @@ A revision keeps the job's files as one archive, never changed. A rehearsal keep
 changed once it is done. Triage belongs to the job and a cause, so that it carries over to the next rehearsal.
 """
 
+from typing import Any
+
 from django.conf import settings
 from django.db import models
 
@@ -104,6 +106,7 @@ class Rehearsal(models.Model):
     stops = models.PositiveIntegerField(default=0)
     cautions = models.PositiveIntegerField(default=0)
     result = models.JSONField(null=True)
+    computation = models.CharField(max_length=40, blank=True)  # the digest of the code that worked it out
     basis = models.CharField(max_length=64, blank=True)  # its revision and the steps its stocks came from (`routes`)
     sources = models.ManyToManyField("self", symmetrical=False, related_name="used_by", blank=True)
     heartbeat = models.DateTimeField(null=True)
@@ -201,6 +204,51 @@ class Measure(models.Model):
     class Meta:
         unique_together = [("job", "name")]
         ordering = ["id"]
+
+
+class Release(models.Model):
+    """A person's signature that a revision may run, on the evidence of one rehearsal. `rests_on`: what of the library it was held
+    against; `accepted`: the findings that were accepted, and why. Whether it stands is worked out anew (`releasing.lapsed`)."""
+
+    rehearsal = models.ForeignKey(Rehearsal, on_delete=models.PROTECT, related_name="releases")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    note = models.TextField(blank=True)
+    rests_on = models.JSONField()
+    accepted = models.JSONField()
+    withdrawn_at = models.DateTimeField(null=True)
+    withdrawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
+    withdrawn_why = models.TextField(blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class Entry(models.Model):
+    """One line of the record of who did what. Each holds a digest of itself and of the line before, so that none can be changed or
+    taken out unseen; the application never does either."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.PROTECT, related_name="record")
+    number = models.PositiveIntegerField()
+    at = models.DateTimeField()
+    by = models.CharField(max_length=150)
+    act = models.CharField(max_length=40)
+    about = models.CharField(max_length=300)
+    said = models.TextField(blank=True)
+    job = models.PositiveBigIntegerField(null=True)  # its number: the job itself may be gone
+    digest = models.CharField(max_length=64)
+
+    class Meta:
+        unique_together = [("organisation", "number")]
+        ordering = ["-number"]
+
+    def save(self, *args: Any, **more: Any) -> None:
+        if self.pk is not None:
+            raise TypeError("a line of the record is never changed")
+        super().save(*args, **more)
+
+    def delete(self, *args: Any, **more: Any) -> Any:
+        raise TypeError("a line of the record is never taken out")
 
 
 class RuleSetting(models.Model):

@@ -25,7 +25,7 @@ from bluntmirror.job import JobUnreadable, open_job
 from bluntmirror.job.models import Measure
 from bluntmirror.rehearsal import Cancelled
 from bluntmirror.rehearsal import Rehearsal as Run
-from bluntmirror.rehearsal.checkpoints import FolderStore
+from bluntmirror.rehearsal.checkpoints import FolderStore, code_digest
 from bluntmirror.rehearsal.measuring import packed
 from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
@@ -99,7 +99,10 @@ def run_rehearsal(number: int) -> None:
         lacking = error
     begun = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
     if not begun.update(
-        state=Rehearsal.State.RUNNING, heartbeat=timezone.now(), basis=routes.basis_of(rehearsal.revision)
+        state=Rehearsal.State.RUNNING,
+        heartbeat=timezone.now(),
+        basis=routes.basis_of(rehearsal.revision),
+        computation=code_digest(),
     ):
         return  # cancelled while it waited, or delivered twice
     rehearsal.sources.set(sources)

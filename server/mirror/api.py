@@ -1,5 +1,7 @@
 """The API: thin functions over the services. Its OpenAPI document is at /api/openapi.json."""
 
+import csv
+import io
 import json
 import re
 import zipfile
@@ -25,10 +27,11 @@ from bluntmirror.geometry.features import Feature
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
-from jobs import desks, measuring, remedying, routes, running, services, setups
-from jobs.models import Finding, Job, LibraryFile, Rehearsal, Revision, Route, Triage
+from jobs import desks, measuring, record, releasing, remedying, routes, running, services, setups
+from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.tasks import FILM
 
+from .rights import guard
 from .schemas import (
     AccessoriesIn,
     BlockIn,
@@ -65,8 +68,11 @@ from .schemas import (
     PictureOut,
     PlaceOut,
     ProgramIn,
+    RecordOut,
     RehearsalFull,
     RehearsalOut,
+    ReleaseIn,
+    ReleaseOut,
     RepeatIn,
     RevisionRef,
     RouteOut,
@@ -156,6 +162,7 @@ def _job_out(job: Job) -> dict[str, Any]:
                 "id": revision.pk, "number": revision.number, "label": revision.label, "machine": revision.machine,
                 "created": revision.created, "by": revision.created_by.get_username(),
                 "rehearsals": [_rehearsal_out(row) for row in revision.rehearsals.all()],
+                "release": releasing.told(releasing.of_revision(revision)),
             }
         )  # fmt: skip
     step = routes.step_of(job)
@@ -189,7 +196,9 @@ def sign_out(request: HttpRequest) -> Any:
 
 @api.get("/me", response=Me)
 def me(request: HttpRequest) -> Any:
-    return {"name": request.user.get_username(), "organisation": _organisation(request).name}
+    organisation = _organisation(request)
+    member = request.user.membership  # type: ignore[union-attr]
+    return {"name": request.user.get_username(), "organisation": organisation.name, "role": member.role}
 
 
 @api.get("/jobs", response=list[JobOut])
@@ -215,6 +224,7 @@ def rehearse_route(request: HttpRequest, number: int) -> Any:
     """Every step of a route, each as it is now, in order."""
     route = get_object_or_404(Route, pk=number, organisation=_organisation(request))
     running.begin_route(route, request.user)  # type: ignore[arg-type]
+    _noted(request, "rehearsed", f"route {route.name}")
     return _route_out(route)
 
 
@@ -224,6 +234,7 @@ def new_job(request: HttpRequest, files: File[list[UploadedFile]], names: Form[t
     on the way)."""
     services.named(files, list(names))  # type: ignore[arg-type]
     revision = services.take_in(_organisation(request), request.user, files)  # type: ignore[arg-type]
+    _kept(request, revision)
     return _job_out(revision.job)
 
 
@@ -241,6 +252,7 @@ def compose_job(request: HttpRequest, spec: Form[str], files: File[list[Uploaded
     tools = get_object_or_404(of_kind, pk=wanted.tools, kind=LibraryFile.Kind.TOOLS) if wanted.tools else None
     mount = next(m["name"] for m in machine.data["mounts"] if m["takes"] == "work")
     revision = services.compose(organisation, request.user, wanted.job_file(mount), machine, tools, files)  # type: ignore[arg-type]
+    _kept(request, revision)
     return _job_out(revision.job)
 
 
@@ -283,12 +295,14 @@ def add_to_library(request: HttpRequest, kind: str, file: File[UploadedFile]) ->
     if (file.size or 0) > services.MAX_LIBRARY_BYTES:
         raise services.Refused(f"{file.name}: larger than {services.MAX_LIBRARY_BYTES // 10**6} MB")
     row = services.keep_in_library(_organisation(request), request.user, kind, file.read(), file.name or "file")  # type: ignore[arg-type]
+    _noted(request, "put into the library", f"{row.name}, number {row.number}", kind)
     return _library_out(row)
 
 
 @api.post("/revisions/{number}/rehearsals", response=RehearsalOut)
 def rehearse(request: HttpRequest, number: int, quick: bool = False) -> Any:
     revision = get_object_or_404(Revision, pk=number, job__organisation=_organisation(request))
+    _noted(request, "looked at quickly" if quick else "rehearsed", _about(revision), job=revision.job_id)
     return _rehearsal_out(running.begin_rehearsal(revision, request.user, quick))  # type: ignore[arg-type]
 
 
@@ -319,6 +333,7 @@ def revision_file(request: HttpRequest, number: int, name: str) -> HttpResponse:
 def put_programs(request: HttpRequest, number: int, files: File[list[UploadedFile]]) -> Any:
     """Programs posted again, put in the place of those of the same name, or added to the job's library."""
     revision = setups.put_programs(_revision(request, number), files, request.user)  # type: ignore[arg-type]
+    _kept(request, revision)
     return _job_out(revision.job)
 
 
@@ -338,6 +353,10 @@ def one_rehearsal(request: HttpRequest, number: int) -> Any:
         "result": row.result,
         "findings": [_finding_out(item, *_inherited(item, triage)) for item in row.findings.all()],
         "artifacts": [artifact.name for artifact in row.artifacts.all()],
+        "release": releasing.told(
+            row.releases.select_related("by", "withdrawn_by", "rehearsal__revision__job").first()
+        ),
+        "not_releasable": releasing.why_not(row),
         "route": _route_out(step.route, row) if (step := routes.step_of(row.revision.job)) else None,
     }
 
@@ -400,6 +419,7 @@ def mend(request: HttpRequest, number: int, body: MendIn) -> Any:
     row = _rehearsal(request, number)
     services.ask_if_behind(row.revision, body.anyway)
     revision = remedying.mended(row, body.offers, request.user)  # type: ignore[arg-type]
+    _kept(request, revision)
     return _rehearsal_out(running.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
 
 
@@ -407,6 +427,7 @@ def mend(request: HttpRequest, number: int, body: MendIn) -> Any:
 def back(request: HttpRequest, number: int) -> Any:
     """What the revision was made from, as the newest again, and rehearsed."""
     revision = services.parent_again(_revision(request, number), request.user)  # type: ignore[arg-type]
+    _kept(request, revision)
     return _rehearsal_out(running.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
 
 
@@ -484,6 +505,13 @@ def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
     row.judgement, row.reason, row.by = body.judgement, body.reason, request.user  # type: ignore[assignment]
     row.amount, row.point = item.data["amount"], item.data["point"]
     row.save()
+    _noted(
+        request,
+        "judged",
+        f"{_about(item.rehearsal.revision)}: {item.data['message']}",
+        f"{row.judgement}: {row.reason}".rstrip(": "),
+        job.pk,
+    )
     return _finding_out(item, row)
 
 
@@ -492,6 +520,13 @@ def clear_triage(request: HttpRequest, number: int) -> Any:
     item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=_organisation(request))
     known, doubt = _inherited(item, list(item.rehearsal.revision.job.triage.select_related("by")))
     if known and not doubt:
+        _noted(
+            request,
+            "took back a judgement",
+            f"{_about(item.rehearsal.revision)}: {item.data['message']}",
+            known.judgement,
+            item.rehearsal.revision.job_id,
+        )
         known.delete()
     return _finding_out(item, None)
 
@@ -644,6 +679,7 @@ def setup_save(request: HttpRequest, number: int, body: SaveIn) -> Any:
     base = _revision(request, number)
     services.ask_if_behind(base, body.anyway)
     revision = setups.save(base, body.job, body.tools, request.user, body.label)  # type: ignore[arg-type]
+    _kept(request, revision)
     return _job_out(revision.job)
 
 
@@ -667,6 +703,7 @@ def fits(request: HttpRequest, number: int, machine: int) -> Any:
 @api.post("/revisions/{number}/swap/{machine}", response=JobOut)
 def swap(request: HttpRequest, number: int, machine: int) -> Any:
     revision = setups.swap(_revision(request, number), _machine(request, machine), request.user)  # type: ignore[arg-type]
+    _kept(request, revision)
     return _job_out(revision.job)
 
 
@@ -713,7 +750,9 @@ def desk_save(request: HttpRequest, number: int, body: DeskSaveIn) -> Any:
     """What the desk holds as a new revision of the job."""
     base = _revision(request, number)
     services.ask_if_behind(base, body.anyway)
-    return desks.save(base, body.programs, body.job, body.tools, request.user, body.label)  # type: ignore[arg-type]
+    revision = desks.save(base, body.programs, body.job, body.tools, request.user, body.label)  # type: ignore[arg-type]
+    _kept(request, revision)
+    return revision
 
 
 @api.get("/rules", response=list[RuleOut])
@@ -724,4 +763,68 @@ def rules(request: HttpRequest) -> Any:
 @api.put("/rules/{name}", response={200: list[RuleOut], 422: Message})
 def set_rule(request: HttpRequest, name: str, body: RuleIn) -> Any:
     desks.set_rule(_organisation(request), name, body.setting)
+    _noted(request, "set a rule", name, body.setting or "as it comes")
     return desks.rules(_organisation(request))
+
+
+# --- releases and the record ---------------------------------------------------------------------------------------------
+
+
+def _noted(request: HttpRequest, act: str, about: str, said: str = "", job: int | None = None) -> None:
+    record.note(_organisation(request), request.user, act, about, said, job)  # type: ignore[arg-type]
+
+
+def _kept(request: HttpRequest, revision: Revision) -> None:
+    _noted(request, "kept", _about(revision), revision.label, revision.job_id)
+
+
+def _about(revision: Revision) -> str:
+    return f"{revision.job.name}, revision {revision.number}"
+
+
+@api.post("/rehearsals/{number}/release", response=ReleaseOut)
+def sign_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
+    """Sign that the revision may run, on the evidence of this rehearsal."""
+    row = _rehearsal(request, number)
+    made = releasing.release(row, body.note, request.user)  # type: ignore[arg-type]
+    said = "; ".join(
+        [body.note.strip(), *(f"{item['judgement']}: {item['message']} ({item['reason']})" for item in made.accepted)]
+    ).strip("; ")
+    _noted(request, "released", f"{_about(row.revision)}, rehearsal {row.pk}", said, row.revision.job_id)
+    return releasing.told(made)
+
+
+@api.post("/releases/{number}/withdraw", response=ReleaseOut)
+def withdraw_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
+    row = get_object_or_404(Release, pk=number, rehearsal__revision__job__organisation=_organisation(request))
+    releasing.withdraw(row, body.note, request.user)  # type: ignore[arg-type]
+    _noted(
+        request, "withdrew a release", _about(row.rehearsal.revision), body.note.strip(), row.rehearsal.revision.job_id
+    )
+    row.refresh_from_db()
+    return releasing.told(row)
+
+
+@api.get("/record", response=RecordOut)
+def the_record(request: HttpRequest, words: str = "") -> Any:
+    """Who did what, the newest first; `broken`: the first line that is not what was written."""
+    organisation = _organisation(request)
+    return {"lines": record.listed(organisation, words), "broken": record.first_broken(organisation)}
+
+
+@api.get("/record.csv")
+def record_table(request: HttpRequest, words: str = "") -> HttpResponse:
+    out = io.StringIO()
+    table = csv.writer(out)
+    names = ("number", "at", "by", "act", "about", "said")
+    table.writerow(names)
+    for row in record.listed(_organisation(request), words, most=10**6):
+        # A cell that begins as a formula does is no formula.
+        cells = [row[name].isoformat() if name == "at" else str(row[name]) for name in names]
+        table.writerow([f"'{cell}" if cell[:1] in "=+-@" else cell for cell in cells])
+    answer = HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = content_disposition_header(True, "record.csv") or "attachment"
+    return answer
+
+
+guard(api)

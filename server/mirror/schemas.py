@@ -38,6 +38,7 @@ class SignIn(Schema):
 class Me(Schema):
     name: str
     organisation: str
+    role: Literal["reads", "works", "releases", "administers"]
 
 
 class RehearsalOut(Schema):
@@ -77,6 +78,48 @@ class RouteOut(Schema):
     steps: list[StepOut]
 
 
+class AcceptedOut(Schema):
+    kind: str
+    program: str
+    line: int
+    message: str
+    amount: float
+    judgement: Judgement
+    reason: str
+    by: str
+
+
+class ReleaseOut(Schema):
+    """`lapsed`: why it does not stand any more, empty while it does."""
+
+    id: int
+    rehearsal: int
+    by: str
+    at: datetime
+    note: str
+    accepted: list[AcceptedOut]
+    lapsed: str
+
+
+class ReleaseIn(Schema):
+    note: str = Field(default="", max_length=2000)
+
+
+class RecordLine(Schema):
+    number: int
+    at: datetime
+    by: str
+    act: str
+    about: str
+    said: str
+    job: int | None
+
+
+class RecordOut(Schema):
+    lines: list[RecordLine]
+    broken: int | None
+
+
 class RevisionOut(Schema):
     id: int
     number: int
@@ -85,6 +128,7 @@ class RevisionOut(Schema):
     created: datetime
     by: str
     rehearsals: list[RehearsalOut]
+    release: ReleaseOut | None
 
 
 class JobOut(Schema):
@@ -144,6 +188,8 @@ class RehearsalFull(RehearsalOut):
     result: Result | None
     findings: list[FindingOut]
     artifacts: list[str]
+    release: ReleaseOut | None
+    not_releasable: str  # why it cannot be released; empty where it can
     route: RouteOut | None
 
 

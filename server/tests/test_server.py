@@ -42,8 +42,8 @@ class WithShop(TestCase):
         self.shop, self.other = (Organisation.objects.create(name=name) for name in ("shop", "other"))
         users = get_user_model().objects
         self.ines, self.stranger = (users.create_user(name, password="a-long-password") for name in ("ines", "max"))
-        Membership.objects.create(user=self.ines, organisation=self.shop)
-        Membership.objects.create(user=self.stranger, organisation=self.other)
+        Membership.objects.create(user=self.ines, organisation=self.shop, role="administers")
+        Membership.objects.create(user=self.stranger, organisation=self.other, role="administers")
         self.client.force_login(self.ines)
 
     def rehearse(self, revision: Revision) -> Rehearsal:

@@ -11,6 +11,7 @@ import { createRoot } from "react-dom/client";
 import { api, Problem } from "./api/client";
 import { Jobs } from "./jobs/Jobs";
 import { Library } from "./library/Library";
+import { Record } from "./record/Record";
 import { Rules } from "./rules/Rules";
 import { ACCENT, INK, PAPER, SHEET } from "./look";
 import { SignIn } from "./SignIn";
@@ -22,19 +23,20 @@ const MachineScreen = lazy(() => import("./machines/MachineScreen").then((module
 const DeskScreen = lazy(() => import("./desk/DeskScreen").then((module) => ({ default: module.DeskScreen })));
 const SetupScreen = lazy(() => import("./setup/SetupScreen").then((module) => ({ default: module.SetupScreen })));
 
-type Page = "jobs" | "library" | "rules";
+type Page = "jobs" | "library" | "rules" | "record";
 type Place = { page: Page } | { page: "rehearsals" | "machines" | "setups" | "desks"; id: number };
 
 function placeOf(path: string): Place {
   const found = path.match(/^\/(rehearsals|machines|setups|desks)\/(\d+)$/);
   if (found) return { page: found[1] as "rehearsals" | "machines" | "setups" | "desks", id: Number(found[2]) };
-  return { page: path === "/library" ? "library" : path === "/rules" ? "rules" : "jobs" };
+  return { page: PAGES.find(([, address]) => address === path)?.[0] ?? "jobs" };
 }
 
 const PAGES: [Page, string, string][] = [
   ["jobs", "/", "Jobs"],
   ["library", "/library", "Machines and tools"],
   ["rules", "/rules", "Rules"],
+  ["record", "/record", "Record"],
 ];
 
 function House() {
@@ -102,6 +104,7 @@ function House() {
       {place.page === "jobs" && <Jobs onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} onDesk={(id) => go(`/desks/${id}`)} />}
       {place.page === "library" && <Library onMachine={(id) => go(`/machines/${id}`)} />}
       {place.page === "rules" && <Rules />}
+      {place.page === "record" && <Record />}
     </>
   );
 }

@@ -45,6 +45,7 @@ export type Path = Schemas["PathOut"];
 export type Rule = Schemas["RuleOut"];
 export type PartMeasure = Schemas["PartMeasure"];
 export type Asked = PartMeasure["asked"];
+export type Release = Schemas["ReleaseOut"];
 export type Search = Schemas["SearchOut"];
 export type Offer = Schemas["OfferOut"];
 export type Wait = Schemas["WaitOut"];
@@ -132,6 +133,10 @@ export const api = {
   tryRemedies: (id: number, finding: number | null) => json<Search>(`/rehearsals/${id}/remedies`, "POST", { finding }),
   stopRemedies: (id: number) => json<Search>(`/rehearsals/${id}/remedies/cancel`, "POST"),
   mend: (id: number, offers: number[], anyway = false) => json<Rehearsal>(`/rehearsals/${id}/mend`, "POST", { offers, anyway }),
+  release: (id: number, note: string) => json<Release>(`/rehearsals/${id}/release`, "POST", { note }),
+  withdrawRelease: (id: number, note: string) => json<Release>(`/releases/${id}/withdraw`, "POST", { note }),
+  record: (words: string) => json<Schemas["RecordOut"]>(`/record?words=${encodeURIComponent(words)}`),
+  recordAddress: (words: string) => `/api/record.csv?words=${encodeURIComponent(words)}`,
   back: (revision: number) => json<Rehearsal>(`/revisions/${revision}/back`, "POST"),
   upload: async (files: { file: File; name: string }[]) => {
     const form = new FormData();

@@ -1083,6 +1083,80 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{number}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign Release
+         * @description Sign that the revision may run, on the evidence of this rehearsal.
+         */
+        post: operations["mirror_api_sign_release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/releases/{number}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraw Release */
+        post: operations["mirror_api_withdraw_release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The Record
+         * @description Who did what, the newest first; `broken`: the first line that is not what was written.
+         */
+        get: operations["mirror_api_the_record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/record.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Record Table */
+        get: operations["mirror_api_record_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1093,6 +1167,11 @@ export interface components {
             name: string;
             /** Organisation */
             organisation: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "reads" | "works" | "releases" | "administers";
         };
         /** Message */
         Message: {
@@ -1105,6 +1184,28 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /** AcceptedOut */
+        AcceptedOut: {
+            /** Kind */
+            kind: string;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Message */
+            message: string;
+            /** Amount */
+            amount: number;
+            /**
+             * Judgement
+             * @enum {string}
+             */
+            judgement: "real" | "accepted" | "model";
+            /** Reason */
+            reason: string;
+            /** By */
+            by: string;
         };
         /** JobOut */
         JobOut: {
@@ -1161,6 +1262,29 @@ export interface components {
             /** Stale */
             stale: string;
         };
+        /**
+         * ReleaseOut
+         * @description `lapsed`: why it does not stand any more, empty while it does.
+         */
+        ReleaseOut: {
+            /** Id */
+            id: number;
+            /** Rehearsal */
+            rehearsal: number;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Note */
+            note: string;
+            /** Accepted */
+            accepted: components["schemas"]["AcceptedOut"][];
+            /** Lapsed */
+            lapsed: string;
+        };
         /** RevisionOut */
         RevisionOut: {
             /** Id */
@@ -1180,6 +1304,7 @@ export interface components {
             by: string;
             /** Rehearsals */
             rehearsals: components["schemas"]["RehearsalOut"][];
+            release: components["schemas"]["ReleaseOut"] | null;
         };
         /** RouteOut */
         RouteOut: {
@@ -1735,6 +1860,9 @@ export interface components {
             findings: components["schemas"]["FindingOut"][];
             /** Artifacts */
             artifacts: string[];
+            release: components["schemas"]["ReleaseOut"] | null;
+            /** Not Releasable */
+            not_releasable: string;
             route: components["schemas"]["RouteOut"] | null;
         };
         /**
@@ -3119,6 +3247,41 @@ export interface components {
              * @enum {string}
              */
             setting: "" | "off" | "caution" | "stop";
+        };
+        /** ReleaseIn */
+        ReleaseIn: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** RecordLine */
+        RecordLine: {
+            /** Number */
+            number: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Act */
+            act: string;
+            /** About */
+            about: string;
+            /** Said */
+            said: string;
+            /** Job */
+            job: number | null;
+        };
+        /** RecordOut */
+        RecordOut: {
+            /** Lines */
+            lines: components["schemas"]["RecordLine"][];
+            /** Broken */
+            broken: number | null;
         };
     };
     responses: never;
@@ -4708,6 +4871,100 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Message"];
                 };
+            };
+        };
+    };
+    mirror_api_sign_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseOut"];
+                };
+            };
+        };
+    };
+    mirror_api_withdraw_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseOut"];
+                };
+            };
+        };
+    };
+    mirror_api_the_record: {
+        parameters: {
+            query?: {
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordOut"];
+                };
+            };
+        };
+    };
+    mirror_api_record_table: {
+        parameters: {
+            query?: {
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -4,6 +4,7 @@ import { Button, Dropdown } from "antd";
 
 import { api, type Job, type Rehearsal, type Revision, type Route } from "../api/client";
 import { Mark } from "../inspector/Mark";
+import { ReleaseMark } from "../releases/Release";
 import { clock, VERDICT_WORDS } from "../look";
 import type { Run } from "./RehearseButton";
 import { worst } from "./route";
@@ -31,6 +32,12 @@ export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
         <td className={job.step && "step-name"}>{i === 0 && (job.step || <b>{job.name}</b>)}</td>
         <td>
           {revision.number} {revision.label && <span className="quiet">{revision.label}</span>}
+          {revision.release && (
+            <div>
+              <ReleaseMark release={revision.release} />
+              {revision.release.lapsed && <div className="stale">{revision.release.lapsed}</div>}
+            </div>
+          )}
         </td>
         <td>{revision.machine}</td>
         <td>{last ? <Last rehearsal={last} onRehearsal={acts.onRehearsal} /> : <span className="quiet">not rehearsed</span>}</td>

@@ -7,6 +7,7 @@ import { useEffect, useState } from "react";
 import { api, follow, type Progress } from "../api/client";
 import { RehearseButton, type Run } from "../jobs/RehearseButton";
 import { UNDER_WAY } from "../jobs/route";
+import { ReleaseControl } from "../releases/Release";
 import { Rehearsed } from "./Replaying";
 import { Steps } from "./Steps";
 import { UnderWay } from "./UnderWay";
@@ -38,6 +39,7 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
     refetchInterval: ({ state: { data } }) => (data?.route?.steps.some((step) => UNDER_WAY.includes(step.state ?? "")) ? 2000 : false),
   });
   const [progress, setProgress] = useState<Progress | null>(null);
+  const me = useQuery({ queryKey: ["me"], queryFn: api.me }).data;
   const state = rehearsal.data?.state;
   const running = state === "queued" || state === "running";
 
@@ -95,6 +97,7 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
                 Back to revision {data.made_from}
               </Button>
             )}
+            {state === "done" && me && <ReleaseControl rehearsal={data} me={me} />}
             <Dropdown
               menu={{
                 items: FILES.filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({

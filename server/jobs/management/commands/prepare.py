@@ -7,7 +7,7 @@ from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
-from accounts.models import Membership, Organisation
+from accounts.models import Membership, Organisation, Role
 from bluntmirror.job.route import open_route
 from jobs.models import LibraryFile, Revision
 from jobs.running import begin_rehearsal, take_up_again
@@ -43,7 +43,7 @@ def load_demo(folder: Path) -> None:
     if made:
         user.set_password(DEMO_PASSWORD)
         user.save()
-    Membership.objects.get_or_create(user=user, organisation=shop)
+    Membership.objects.get_or_create(user=user, organisation=shop, defaults={"role": Role.ADMINISTERS})
     for machine in sorted((folder / "machines").iterdir()):
         keep_in_library(shop, user, LibraryFile.Kind.MACHINE, machine.read_bytes(), machine.name)
     keep_in_library(shop, user, LibraryFile.Kind.TOOLS, (folder / "tools.json").read_bytes(), "tools.json")

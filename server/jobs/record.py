@@ -1,0 +1,61 @@
+"""The record of who did what: written once, never changed, and proved by a chain of digests."""
+
+import hashlib
+import json
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from django.utils import timezone
+
+from accounts.models import Organisation
+
+from .models import Entry
+
+MOST_SHOWN = 500
+MOST_SAID = 2000
+
+
+def note(
+    organisation: Organisation, by: AbstractBaseUser, act: str, about: str, said: str = "", job: int | None = None
+) -> None:
+    with transaction.atomic():
+        Organisation.objects.select_for_update().get(pk=organisation.pk)  # one at a time, so that the chain has no fork
+        last = Entry.objects.filter(organisation=organisation).first()
+        row = Entry(organisation=organisation, number=last.number + 1 if last else 1, at=timezone.now(), by=by.get_username(), act=act,
+                    about=about[:300], said=said[:MOST_SAID], job=job)  # fmt: skip
+        row.digest = digest_of(row, last.digest if last else "")
+        row.save()
+
+
+def digest_of(row: Entry, before: str) -> str:
+    whole = [before, row.number, row.at.isoformat(), row.by, row.act, row.about, row.said, row.job]
+    return hashlib.sha256(json.dumps(whole).encode()).hexdigest()
+
+
+def first_broken(organisation: Organisation) -> int | None:
+    """The number of the first line that is not what was written, or before which one is missing; None where the record is whole."""
+    before = ""
+    for number, row in enumerate(Entry.objects.filter(organisation=organisation).order_by("number"), 1):
+        if row.number != number or row.digest != digest_of(row, before):
+            return number
+        before = row.digest
+    return None
+
+
+def listed(
+    organisation: Organisation, words: str = "", job: int | None = None, most: int = MOST_SHOWN
+) -> list[dict[str, Any]]:
+    """The newest lines first; those in which every one of the words stands somewhere."""
+    rows = Entry.objects.filter(organisation=organisation)
+    if job is not None:
+        rows = rows.filter(job=job)
+    found = []
+    sought = words.lower().split()
+    for row in rows.iterator(chunk_size=1000):
+        text = f"{row.by} {row.act} {row.about} {row.said}".lower()
+        if all(word in text for word in sought):
+            found.append({name: getattr(row, name) for name in ("number", "at", "by", "act", "about", "said", "job")})
+            if len(found) >= most:
+                break
+    return found

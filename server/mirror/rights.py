@@ -1,0 +1,77 @@
+"""What each call needs a person to be. A call that is not named here is refused to everybody: a new one must be put somewhere."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from django.http import HttpRequest
+from ninja import NinjaAPI
+from ninja.errors import HttpError
+from ninja.security import django_auth
+
+from accounts.models import Membership, Role
+
+READS, WORKS, RELEASES, ADMINISTERS = Role
+SAID = {
+    WORKS: "You may look, and change nothing. Somebody who administers can give you the right to work.",
+    RELEASES: "You may work, and not release. Somebody who administers can give you the right to.",
+    ADMINISTERS: "Only those who administer may do this.",
+}
+
+RIGHTS: dict[str, Role] = {
+    **dict.fromkeys(
+        (
+            # what is only looked at, or worked out and not kept
+            "sign_out", "me", "list_jobs", "list_routes", "new_job_defaults", "library", "library_file", "revision_archive", "revision_file",
+            "one_rehearsal", "remedies", "artifact", "film", "program_text", "list_measures", "measures_table", "try_measure", "machine_model",
+            "machine_faults", "machine_urdf", "move_machine", "machine_block", "fixture_library", "fixture_shapes", "setup", "setup_model",
+            "setup_offsets", "setup_offset_here", "setup_pick", "setup_mate", "setup_repeat", "setup_stock", "setup_tool_picture", "move",
+            "run_block", "fits", "desk", "desk_check", "desk_block", "desk_program", "rules", "the_record", "record_table",
+        ),
+        READS,
+    ),
+    **dict.fromkeys(
+        (
+            "rehearse_route", "new_job", "compose_job", "add_to_library", "rehearse", "put_programs", "cancel", "try_remedies",
+            "cancel_remedies", "mend", "back", "put_measure", "take_measure_away", "set_triage", "clear_triage", "set_accessories",
+            "set_meant", "setup_file", "setup_save", "swap", "desk_save",
+        ),
+        WORKS,
+    ),
+    **dict.fromkeys(("sign_release", "withdraw_release"), RELEASES),
+    **dict.fromkeys(("set_rule",), ADMINISTERS),
+}  # fmt: skip
+OPEN = ("sign_in",)
+
+
+class Needs:
+    """Signed in, and with the right that a call needs."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+
+    def __call__(self, request: HttpRequest) -> Any:
+        user = django_auth(request)
+        if user is None:
+            return None
+        needed = RIGHTS.get(self.name)
+        member = Membership.objects.filter(user=request.user).first()  # type: ignore[misc]
+        if member is None:
+            return user  # of no organisation: nothing is found
+        if needed is None or not Role(member.role).covers(needed):
+            raise HttpError(403, SAID[needed or ADMINISTERS])
+        return user
+
+
+def calls(api: NinjaAPI) -> Iterator[tuple[str, str, Any]]:
+    """Every call of the API: its name, its address and the operation."""
+    for prefix, router in api._routers:
+        for path, view in router.path_operations.items():
+            for operation in view.operations:
+                yield operation.view_func.__name__, f"{prefix}{path}", operation
+
+
+def guard(api: NinjaAPI) -> None:
+    """Ask of every call what it needs."""
+    for name, _, operation in calls(api):
+        if name not in OPEN:
+            operation.auth_callbacks = [Needs(name)]

@@ -1,0 +1,158 @@
+"""Releases: what is signed, on which evidence, what takes the signature away; who may do what; the record of it all."""
+
+import json
+import re
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.test import Client
+
+from accounts.models import Membership, Role
+from jobs import record, releasing
+from jobs.models import Entry, LibraryFile, Rehearsal, Release
+from jobs.services import keep_in_library, take_in_path
+from mirror.api import api
+from mirror.rights import OPEN, RIGHTS, calls
+
+from .test_server import SLOT, WithShop
+
+CLEAR = SLOT.parent / "slot-clear"
+
+
+class Releases(WithShop):
+    def setUp(self) -> None:
+        super().setUp()
+        self.row = self.rehearse(take_in_path(self.shop, self.ines, CLEAR))
+
+    def post(self, address: str, **body: Any) -> Any:
+        return self.client.post(f"/api{address}", json.dumps(body), content_type="application/json")
+
+    def lapsed(self) -> str:
+        made = releasing.of_revision(self.row.revision)
+        assert made is not None
+        return releasing.lapsed(Release.objects.get(pk=made.pk))
+
+    def test_signed_shown_and_withdrawn(self) -> None:
+        made = self.post(f"/rehearsals/{self.row.pk}/release", note="first part measured")
+        self.assertEqual((made.status_code, made.json()["by"], made.json()["lapsed"]), (200, "ines", ""))
+        told = self.client.get(f"/api/rehearsals/{self.row.pk}").json()
+        self.assertEqual((told["release"]["note"], told["not_releasable"]), ("first part measured", ""))
+        self.assertEqual(self.client.get("/api/jobs").json()[0]["revisions"][0]["release"]["id"], made.json()["id"])
+        number = made.json()["id"]
+        self.assertEqual(self.post(f"/releases/{number}/withdraw", note=" ").status_code, 422)
+        self.assertEqual(
+            self.post(f"/releases/{number}/withdraw", note="wrong clamp").json()["lapsed"],
+            "withdrawn by ines: wrong clamp",
+        )
+        self.assertEqual(self.post(f"/releases/{number}/withdraw", note="again").status_code, 422)
+        self.assertEqual([row["act"] for row in record.listed(self.shop)], ["withdrew a release", "released"])
+
+    def test_what_is_not_current_or_not_excused_is_not_signed(self) -> None:
+        flawed = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        refused = self.post(f"/rehearsals/{flawed.pk}/release")
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("nobody has accepted contact", refused.json()["detail"])
+        stops = [item for item in flawed.findings.all() if item.data["severity"] == "stop"]
+        for item in stops:
+            body = json.dumps({"judgement": "accepted", "reason": "seen at the machine"})
+            self.client.put(f"/api/findings/{item.pk}/triage", body, content_type="application/json")
+        made = self.post(f"/rehearsals/{flawed.pk}/release").json()
+        self.assertEqual({item["reason"] for item in made["accepted"]}, {"seen at the machine"})
+        # A judgement taken back takes the release along.
+        self.client.delete(f"/api/findings/{stops[0].pk}/triage")
+        self.assertIn("nobody has accepted", releasing.lapsed(Release.objects.get(pk=made["id"])))
+        for changes, why in (
+            ({"quick": True}, "quick look"), ({"quick": False, "computation": "older"}, "another version"),
+            ({"computation": self.row.computation, "basis": "other"}, "no longer holds"), ({"basis": self.row.basis, "state": "failed"}, "not done"),
+        ):  # fmt: skip
+            Rehearsal.objects.filter(pk=self.row.pk).update(**changes)
+            with self.subTest(why):
+                self.assertIn(why, releasing.why_not(Rehearsal.objects.get(pk=self.row.pk)))
+
+    def test_another_machine_or_used_tool_in_the_library_takes_it_away(self) -> None:
+        machine = json.loads((CLEAR / "machine.json").read_text())
+        tools = json.loads((CLEAR / "tools.json").read_text())
+
+        def keep(kind: str, data: dict[str, Any]) -> None:
+            keep_in_library(self.shop, self.ines, kind, json.dumps(data).encode(), f"{kind}.json")
+
+        keep(LibraryFile.Kind.MACHINE, machine)
+        keep(LibraryFile.Kind.TOOLS, {**tools, "name": "crib"})
+        self.post(f"/rehearsals/{self.row.pk}/release")
+        self.assertEqual(self.lapsed(), "")
+        # A tool that the job does not have, and a tool of another name, change nothing.
+        other = {**tools["tools"][0], "number": 77, "name": "another"}
+        keep(LibraryFile.Kind.TOOLS, {**tools, "name": "crib", "tools": [*tools["tools"], other]})
+        self.assertEqual(self.lapsed(), "")
+        longer = {**tools["tools"][0], "length": 93}
+        keep(LibraryFile.Kind.TOOLS, {**tools, "name": "crib", "tools": [longer]})
+        self.assertEqual(self.lapsed(), "T1 D10 end mill is another in the library")
+        keep(LibraryFile.Kind.TOOLS, {**tools, "name": "crib", "tools": [other]})
+        self.assertEqual(self.lapsed(), "T1 D10 end mill is no more in the library")
+        keep(LibraryFile.Kind.TOOLS, {**tools, "name": "crib", "notes": "as it was"})
+        self.assertEqual(self.lapsed(), "")
+        keep(LibraryFile.Kind.MACHINE, {**machine, "rapid": "dogleg"})
+        self.assertIn("number 2, not 1", self.lapsed())
+
+    def test_releases_of_others_are_not_there(self) -> None:
+        made = self.post(f"/rehearsals/{self.row.pk}/release").json()
+        stranger = Client()
+        stranger.force_login(self.stranger)
+        Membership.objects.filter(user=self.stranger).update(role=Role.ADMINISTERS)
+        for address in (f"/api/releases/{made['id']}/withdraw", f"/api/rehearsals/{self.row.pk}/release"):
+            self.assertEqual(stranger.post(address, "{}", content_type="application/json").status_code, 404)
+        self.assertEqual(stranger.get("/api/record").json()["lines"], [])
+
+
+class Rights(WithShop):
+    def test_every_call_is_refused_to_exactly_those_who_lack_the_right(self) -> None:
+        people = {}
+        for role in Role:
+            user = get_user_model().objects.create_user(f"who-{role}", password="a-long-password")
+            Membership.objects.create(user=user, organisation=self.shop, role=role)
+            people[role] = Client()
+            people[role].force_login(user)
+        names = set()
+        for name, path, operation in calls(api):
+            names.add(name)
+            if name in OPEN or name == "sign_out":
+                continue
+            address = "/api" + re.sub(r"\{[^}]*\}", "999999", path)
+            for role, client in people.items():
+                for method in operation.methods:
+                    answer = client.generic(method, address, "{}", content_type="application/json")
+                    with self.subTest(call=name, role=role):
+                        self.assertEqual(answer.status_code == 403, not role.covers(RIGHTS[name]), answer.content[:200])
+                        self.assertNotEqual(answer.status_code, 500)
+        self.assertEqual(names, set(RIGHTS) | set(OPEN))
+
+    def test_nobody_signed_in_gets_nothing(self) -> None:
+        for name, path, operation in calls(api):
+            if name not in OPEN:
+                address = "/api" + re.sub(r"\{[^}]*\}", "1", path)
+                for method in operation.methods:
+                    self.assertEqual(Client().generic(method, address, "{}").status_code, 401, name)
+
+
+class Record(WithShop):
+    def test_it_is_searched_proved_and_never_changed(self) -> None:
+        for act in ("kept", "released", "judged"):
+            record.note(self.shop, self.ines, act, "lid, revision 2", "=1+1")
+        record.note(self.other, self.stranger, "kept", "theirs")
+        self.assertEqual([row["number"] for row in record.listed(self.shop)], [3, 2, 1])
+        self.assertEqual([row["act"] for row in record.listed(self.shop, "INES judged")], ["judged"])
+        self.assertIsNone(record.first_broken(self.shop))
+        row = Entry.objects.get(organisation=self.shop, number=2)
+        with self.assertRaises(TypeError):
+            row.save()
+        with self.assertRaises(TypeError):
+            row.delete()
+        table = self.client.get("/api/record.csv").content.decode().splitlines()
+        self.assertEqual(len(table), 4)
+        self.assertTrue(table[1].endswith(",'=1+1"))
+        # What is changed or taken out behind its back shows.
+        Entry.objects.filter(pk=row.pk).update(said="otherwise")
+        self.assertEqual(self.client.get("/api/record").json()["broken"], 2)
+        Entry.objects.filter(pk=row.pk).update(said="=1+1")
+        Entry.objects.filter(organisation=self.shop, number=1)._raw_delete("default")
+        self.assertEqual(record.first_broken(self.shop), 1)
