@@ -269,9 +269,7 @@ class Interface(TransactionTestCase):
             expect(page.get_by_test_id("verdict")).to_contain_text("stop", timeout=LONG_MS)
             expect(page.get_by_test_id("finding").filter(has_text="Collision")).to_have_count(1)
             expect(rapid).to_have_count(0)
-            made = Rehearsal.objects.first()
-            assert made and made.seconds and first.revision.job.revisions.count() == 2
-            self.assertNotEqual(round(made.seconds, 3), round(Rehearsal.objects.get(pk=first.pk).seconds or 0.0, 3))
+            self.assertEqual(first.revision.job.revisions.count(), 2)
 
             # One click takes it back: the files of before are the newest revision, beside the other two.
             page.get_by_role("button", name="Back to revision 1").click()
@@ -287,6 +285,8 @@ class Interface(TransactionTestCase):
                 page.locator(".offer").first.get_by_text("with others").click()
             page.get_by_role("button", name="Make 4 changes").click()
             expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+            mended, flawed = Rehearsal.objects.all()[:2]
+            self.assertLess(mended.seconds or 0.0, (flawed.seconds or 0.0) - 0.01)  # its last rapid is shorter
 
             # Released, and lapsed by a tool that is another in the library: the job is listed with what took the signature away.
             shop, user = Organisation.objects.get(), get_user_model().objects.get()
