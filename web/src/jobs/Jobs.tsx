@@ -135,7 +135,7 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       {jobs.isPending && <Spin className="middle" />}
       {jobs.data?.length === 0 && <Empty description="No job yet. Drop the first one here." />}
       {!!jobs.data?.length && (
-        <table className="job-table">
+        <table className="job-table jobs-of">
           <thead>
             <tr>
               <th>Job</th>

@@ -31,7 +31,7 @@ export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
       <tr key={revision.id} className={i || job.step ? "" : "first"}>
         <td className={job.step && "step-name"}>{i === 0 && (job.step || <b>{job.name}</b>)}</td>
         <td>
-          {revision.number} {revision.label && <span className="quiet">{revision.label}</span>}
+          {revision.number} {revision.label && <span className="quiet revision-label" title={revision.label}>{revision.label}</span>}
           {revision.release && (
             <div>
               <ReleaseMark release={revision.release} />
