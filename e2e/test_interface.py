@@ -279,7 +279,9 @@ class Interface(TransactionTestCase):
 
             # All at once: every finding has a change, and together they clear the job.
             page.get_by_role("button", name="What would clear all?").click()
-            expect(page.get_by_role("group", name="Changes")).to_contain_text("4 of 4 findings have a change", timeout=2 * LONG_MS)
+            expect(page.get_by_role("group", name="Changes")).to_contain_text(
+                "4 of 4 findings have a change", timeout=2 * LONG_MS
+            )
             for place in range(4):
                 page.get_by_test_id("finding").nth(place).click()
                 page.locator(".offer").first.get_by_text("with others").click()

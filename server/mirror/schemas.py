@@ -14,6 +14,7 @@ from bluntmirror.export.models import (
     MeasureResult,
     RulesRun,
     StockResult,
+    Times,
     ToolUse,
 )
 from bluntmirror.job.models import Measure
@@ -171,6 +172,7 @@ class Result(Schema):
 
     time: float
     channels: list[ChannelTime] | None = None  # of a machine that has several
+    times: Times | None = None
     axes: list[AxisUse]
     tools: list[ToolUse]
     stock: list[StockResult]

@@ -419,7 +419,9 @@ class Running(WithShop):
             self.assertEqual(
                 self.client.post("/api/sign-in", body, content_type="application/json").status_code, status
             )
-        self.assertEqual(self.client.get("/api/me").json(), {"name": "ines", "organisation": "shop", "role": "administers"})
+        self.assertEqual(
+            self.client.get("/api/me").json(), {"name": "ines", "organisation": "shop", "role": "administers"}
+        )
         self.client.post("/api/sign-out")
         self.assertEqual(self.client.get("/api/me").status_code, 401)
 

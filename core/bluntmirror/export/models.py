@@ -219,6 +219,43 @@ class ChannelTime(Exact):
     other: float
 
 
+class OperationEntry(Exact):
+    """What an operation does with its time, in seconds."""
+
+    channel: int
+    tool: int
+    program: str
+    line: int
+    name: str
+    begin: float
+    cutting: float
+    air: float
+    rapid: float
+    dwell: float
+    change: float
+    waiting: float
+    other: float
+    late: float
+
+
+class SavingEntry(Exact):
+    kind: Literal["air", "high"]
+    channel: int
+    tool: int
+    program: str
+    line: int
+    last_line: int
+    time: float
+    seconds: float
+    count: int
+    amount: float
+
+
+class Times(Exact):
+    operations: list[OperationEntry]
+    savings: list[SavingEntry]
+
+
 class VerdictFile(Exact):
     format: Literal["blunt-mirror/verdict@1"]
     job: str
@@ -226,6 +263,7 @@ class VerdictFile(Exact):
     findings: list[FindingEntry]
     time: float
     channels: list[ChannelTime] | None = None  # of a machine that has several
+    times: Times | None = None
     axes: list[AxisUse]
     tools: list[ToolUse]
     stock: list[StockResult]

@@ -20,6 +20,7 @@ from ..job.models import Carried, Insert
 from ..program.motions import ARC, FEED, RAPID, THREAD, WAIT
 from ..rehearsal.comparing import exactness
 from ..rehearsal.result import CutStock, Rehearsal, Strand, Timed
+from ..rehearsal.times import operation_times, savings
 from ..rehearsal.travel import ranges
 
 CUSP_DEGREES = 10  # of the sides of a cusp: passes a third of a ball's diameter apart leave it
@@ -127,6 +128,26 @@ def not_checked(result: Timed) -> list[str]:
     return told
 
 
+KINDS_OF_TIME = ("cutting", "air", "rapid", "dwell", "change", "waiting", "other")
+
+
+def _times(result: Timed) -> dict[str, Any]:
+    """Seconds by operation and kind, and what could be saved."""
+    return {
+        "operations": [
+            {"channel": row.channel, "tool": tool_number(row.tool), "program": row.program, "line": row.line, "name": row.name,
+             "begin": _rounded(row.begin, 3), **{kind: _rounded(getattr(row, kind), 3) for kind in (*KINDS_OF_TIME, "late")}}
+            for row in operation_times(result)
+        ],
+        "savings": [
+            {"kind": item.kind, "channel": item.where.channel, "tool": tool_number(item.where.tool), "program": item.where.program,
+             "line": item.where.line, "last_line": item.last_line, "time": _rounded(item.where.time, 3), "seconds": _rounded(item.seconds, 2),
+             "count": item.count, "amount": _rounded(item.amount, 2)}
+            for item in savings(result)
+        ],
+    }  # fmt: skip
+
+
 def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
     """The verdict. `known`: judgements about earlier findings of this job; the verdict itself does not become milder by them."""
     reel, job = result.reel, result.job
@@ -160,6 +181,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
         "findings": [finding_dict(item, cause, known) for item, cause in zip(result.findings, causes(result), strict=True)],
         "time": _rounded(reel.seconds),
         **({"channels": [_channel_times(strand) for strand in result.strands]} if len(job.machine.channels) > 1 else {}),
+        "times": _times(result),
         "axes": [
             {"axis": r.axis, "min": _rounded(r.low), "max": _rounded(r.high), "travel": list(r.travel) if r.travel else None}
             for r in ranges(result.strands)

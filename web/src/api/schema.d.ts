@@ -1778,6 +1778,40 @@ export interface components {
             /** Motion */
             motion: number;
         };
+        /**
+         * OperationEntry
+         * @description What an operation does with its time, in seconds.
+         */
+        OperationEntry: {
+            /** Channel */
+            channel: number;
+            /** Tool */
+            tool: number;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Name */
+            name: string;
+            /** Begin */
+            begin: number;
+            /** Cutting */
+            cutting: number;
+            /** Air */
+            air: number;
+            /** Rapid */
+            rapid: number;
+            /** Dwell */
+            dwell: number;
+            /** Change */
+            change: number;
+            /** Waiting */
+            waiting: number;
+            /** Other */
+            other: number;
+            /** Late */
+            late: number;
+        };
         /** PairMargin */
         PairMargin: {
             /** Bodies */
@@ -1874,6 +1908,7 @@ export interface components {
             time: number;
             /** Channels */
             channels?: components["schemas"]["ChannelTime"][] | null;
+            times?: components["schemas"]["Times"] | null;
             /** Axes */
             axes: components["schemas"]["AxisUse"][];
             /** Tools */
@@ -1897,6 +1932,32 @@ export interface components {
             changed: {
                 [key: string]: "caution" | "stop";
             };
+        };
+        /** SavingEntry */
+        SavingEntry: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "air" | "high";
+            /** Channel */
+            channel: number;
+            /** Tool */
+            tool: number;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Last Line */
+            last_line: number;
+            /** Time */
+            time: number;
+            /** Seconds */
+            seconds: number;
+            /** Count */
+            count: number;
+            /** Amount */
+            amount: number;
         };
         /** ShiftedLines */
         ShiftedLines: {
@@ -1980,6 +2041,13 @@ export interface components {
              * @description blocks that were carried out shifted
              */
             shifts: components["schemas"]["ShiftedLines"][];
+        };
+        /** Times */
+        Times: {
+            /** Operations */
+            operations: components["schemas"]["OperationEntry"][];
+            /** Savings */
+            savings: components["schemas"]["SavingEntry"][];
         };
         /**
          * TimingResult

@@ -13,6 +13,7 @@ import { Docket, Verdict } from "./Docket";
 import { Margins } from "./Margins";
 import { PartList } from "./PartList";
 import { Readout } from "./Readout";
+import { TimeList } from "./TimeList";
 import { ToolList } from "./ToolList";
 
 // Two motions of a lathe: a rapid of 2 s to X ⌀ 60 Z 5, a cut of 4 s to Z −40; then the slide past its travel.
@@ -164,6 +165,39 @@ describe("the docket", () => {
   it("opens with one blunt answer", () => {
     shown(<Verdict rehearsal={rehearsalOf([findingOf(1, {})])} />);
     expect(screen.getByTestId("verdict").textContent).toBe("Do not run1 stop · 0 caution");
+  });
+});
+
+describe("the time", () => {
+  const none = { cutting: 0, air: 0, rapid: 0, dwell: 0, change: 0, waiting: 0, other: 0, late: 0 };
+  const operations = [
+    { channel: 1, tool: 3, program: "O1.nc", line: 5, name: "ROUGH", begin: 0, ...none, cutting: 60, air: 30, rapid: 10, late: 2 },
+    { channel: 1, tool: 9, program: "O1.nc", line: 50, name: "", begin: 100, ...none, cutting: 50 },
+  ];
+  const savings = [
+    { kind: "air" as const, channel: 1, tool: 3, program: "O1.nc", line: 17, last_line: 19, time: 12, seconds: 4.2, count: 1, amount: 0 },
+    { kind: "high" as const, channel: 1, tool: 9, program: "O1.nc", line: 60, last_line: 60, time: 110, seconds: 1, count: 5, amount: 30 },
+  ];
+
+  it("goes by operation and kind, and flies to where some could be saved", async () => {
+    const onTime = vi.fn();
+    const { user } = shown(<TimeList rehearsal={rehearsalOf([], { times: { operations, savings } })} replay={REPLAY} onTime={onTime} />);
+    const times = screen.getByTestId("times");
+    expect([...times.querySelectorAll(".time-key b")].map((sum) => sum.textContent)).toEqual(["1:50.0", "0:30.0", "0:10.0"]);
+    expect(within(times).getByText(/0:02.0 more than length over feed/)).toBeTruthy();
+    await user.click(within(times).getByText("T3 rough"));
+    expect(onTime).toHaveBeenLastCalledWith(0);
+    await user.click(within(times).getByText(/cuts nothing at feed, lines 17 to 19/));
+    expect(onTime).toHaveBeenLastCalledWith(12);
+    expect(within(times).getByText(/5 retracts 30 mm higher than anything needs, line 60/)).toBeTruthy();
+  });
+
+  it("says where there is nothing to save, and where nothing is known", () => {
+    const page = shown(<TimeList rehearsal={rehearsalOf([], { times: { operations, savings: [] } })} replay={REPLAY} onTime={vi.fn()} />);
+    expect(screen.getByText(/Nothing stands out/)).toBeTruthy();
+    page.unmount();
+    shown(<TimeList rehearsal={rehearsalOf([])} replay={REPLAY} onTime={vi.fn()} />);
+    expect(screen.getByText(/Rehearse again/)).toBeTruthy();
   });
 });
 

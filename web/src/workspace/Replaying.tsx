@@ -5,12 +5,12 @@ import { Alert, App, Spin } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 
 import { api, type Finding, type Judgement } from "../api/client";
-import { ChannelTimes } from "../inspector/ChannelTimes";
 import { Docket, Verdict } from "../inspector/Docket";
 import { Margins } from "../inspector/Margins";
 import { PartList } from "../inspector/PartList";
 import { Readout } from "../inspector/Readout";
 import { Sizes } from "../sizes/Sizes";
+import { TimeList } from "../inspector/TimeList";
 import { ToolList } from "../inspector/ToolList";
 import { Divider, useWidth } from "../pane/Divider";
 import { download } from "../pane/download";
@@ -60,7 +60,7 @@ interface ReplayingProps {
   onRehearsal: (id: number) => void;
 }
 
-type Tab = "docket" | "part" | "sizes" | "tools" | "margins" | "channels";
+type Tab = "docket" | "part" | "sizes" | "tools" | "margins" | "time";
 const SCRIPT_WIDTH = 250;
 const SCRIPTS_WIDTH = 400; // of several channels
 const INSPECTOR_WIDTH = 316;
@@ -202,7 +202,7 @@ function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingPr
               ["sizes", "Sizes"],
               ["tools", "Tools"],
               ["margins", "Margins"],
-              ...(several ? ([["channels", "Clock"]] as [Tab, string][]) : []),
+              ["time", "Time"],
             ]}
           />
           <div className="inspector-body">
@@ -212,7 +212,7 @@ function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingPr
             {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} scale={scale} onSpot={toSpot} onDeviation={showDeviation} onFile={toFile} />}
             {tab === "sizes" && <Sizes id={id} replay={replay} scene={sceneNow} onPrompt={setPrompt} onEnd={toEnd} onMotion={toMotion} />}
             {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
-            {tab === "channels" && <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={seek} />}
+            {tab === "time" && <TimeList rehearsal={rehearsal} replay={replay} onTime={seek} />}
             {tab === "margins" && <Margins rehearsal={rehearsal} onTime={seek} />}
           </div>
         </section>
