@@ -10,7 +10,7 @@ type Saving = NonNullable<Result["times"]>["savings"][number];
 
 const KINDS = [
   ["cutting", "cuts", "bar-cutting"],
-  ["air", "in the air at feed", "bar-air"],
+  ["air", "feed in air", "bar-air"],
   ["rapid", "rapid", "bar-rapid"],
   ["change", "changes", "bar-change"],
   ["dwell", "dwells", "bar-change"],
@@ -72,8 +72,7 @@ export function TimeList({ rehearsal, replay, onTime }: Props) {
                 <span className="time-head">
                   <span>
                     {several && <b className="channel">{row.channel}</b>}
-                    {row.tool > 0 ? `T${row.tool} ` : ""}
-                    {row.name.toLowerCase()}
+                    {row.tool > 0 ? `T${row.tool} ${row.name.toLowerCase()}` : row.name.toLowerCase() || "without a tool"}
                   </span>
                   <b>{clock(total(row))}</b>
                 </span>
