@@ -27,7 +27,7 @@ from bluntmirror.geometry.features import Feature
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
-from jobs import desks, measuring, record, releasing, remedying, routes, running, services, setups
+from jobs import desks, history, measuring, record, releasing, remedying, routes, running, services, setups
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.tasks import FILM
 
@@ -342,6 +342,8 @@ def one_rehearsal(request: HttpRequest, number: int) -> Any:
     running.settle_lost()
     row = _rehearsal(request, number)
     triage = list(row.revision.job.triage.select_related("by"))
+    earlier = history.before(row) if row.state == Rehearsal.State.DONE and not row.quick else []
+    lives = history.lives(row, earlier)
     return {
         **_rehearsal_out(row),
         "job": row.revision.job.pk,
@@ -351,7 +353,10 @@ def one_rehearsal(request: HttpRequest, number: int) -> Any:
         "made_from": row.revision.parent.number if row.revision.parent else None,
         "machine": row.revision.machine,
         "result": row.result,
-        "findings": [_finding_out(item, *_inherited(item, triage)) for item in row.findings.all()],
+        "findings": [
+            {**_finding_out(item, *_inherited(item, triage)), "life": lives[item.pk]} for item in row.findings.all()
+        ],
+        "gone": history.gone_since(row, earlier),
         "artifacts": [artifact.name for artifact in row.artifacts.all()],
         "release": releasing.told(
             row.releases.select_related("by", "withdrawn_by", "rehearsal__revision__job").first()
@@ -381,6 +386,7 @@ def _finding_out(item: Finding, triage: Triage | None, doubt: bool = False) -> d
             # What was accepted was accepted at that depth: a worse one has to be looked at again.
             "reopened": triage.judgement != "real" and (doubt or not triage.judged.no_worse(item.data["amount"])),
             "doubt": doubt,
+            "again": history.why_again(item, triage, triage.judged),
         },
     }  # fmt: skip
 

@@ -147,6 +147,7 @@ class TriageOut(Schema):
     at: datetime
     reopened: bool
     doubt: bool  # given to the same cause, but at another place: to be looked at again
+    again: str  # why it has to be looked at again; empty where it holds
 
 
 class TriageIn(Schema):
@@ -159,12 +160,37 @@ class FindingData(FindingEntry):
     lastMotion: int
 
 
+class AtRehearsal(Schema):
+    rehearsal: int
+    revision: int
+
+
+class Life(Schema):
+    """`first`: the first rehearsal that had it, none where this is it; `gone`: the last one without it since then."""
+
+    first: AtRehearsal | None
+    gone: AtRehearsal | None
+
+
+class GoneFinding(Schema):
+    kind: str
+    severity: Severity
+    program: str
+    line: int
+    message: str
+
+
+class GoneSince(AtRehearsal):
+    findings: list[GoneFinding]
+
+
 class FindingOut(Schema):
     id: int
     title: str
     meaning: str
     data: FindingData
     triage: TriageOut | None
+    life: Life | None = None
 
 
 class Result(Schema):
@@ -189,6 +215,7 @@ class RehearsalFull(RehearsalOut):
     machine: str
     result: Result | None
     findings: list[FindingOut]
+    gone: GoneSince | None
     artifacts: list[str]
     release: ReleaseOut | None
     not_releasable: str  # why it cannot be released; empty where it can

@@ -8,8 +8,8 @@ from django.contrib.auth import get_user_model
 from django.test import Client
 
 from accounts.models import Membership, Role
-from jobs import record, releasing
-from jobs.models import Entry, LibraryFile, Rehearsal, Release
+from jobs import record, releasing, setups
+from jobs.models import Entry, LibraryFile, Rehearsal, Release, Triage
 from jobs.services import keep_in_library, take_in_path
 from mirror.api import api
 from mirror.rights import OPEN, RIGHTS, calls
@@ -102,6 +102,42 @@ class Releases(WithShop):
         for address in (f"/api/releases/{made['id']}/withdraw", f"/api/rehearsals/{self.row.pk}/release"):
             self.assertEqual(stranger.post(address, "{}", content_type="application/json").status_code, 404)
         self.assertEqual(stranger.get("/api/record").json()["lines"], [])
+
+
+class History(WithShop):
+    def test_a_finding_is_followed_from_its_first_rehearsal_over_those_without_it(self) -> None:
+        first = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        told = self.client.get(f"/api/rehearsals/{first.pk}").json()
+        self.assertEqual({item["life"]["first"] for item in told["findings"]}, {None})
+        self.assertIsNone(told["gone"])
+        clear = self.rehearse(
+            setups.changed(first.revision, {"O1001.nc": (CLEAR / "O1001.nc").read_bytes()}, self.ines, "mended")
+        )
+        told = self.client.get(f"/api/rehearsals/{clear.pk}").json()
+        self.assertEqual([item["message"] for item in told["gone"]["findings"]],
+                         [item.data["message"] for item in first.findings.all()])  # fmt: skip
+        self.assertEqual((told["gone"]["revision"], told["gone"]["rehearsal"]), (1, first.pk))
+        again = self.rehearse(first.revision)
+        life = self.client.get(f"/api/rehearsals/{again.pk}").json()["findings"][0]["life"]
+        self.assertEqual(
+            life, {"first": {"rehearsal": first.pk, "revision": 1}, "gone": {"rehearsal": clear.pk, "revision": 2}}
+        )
+
+    def test_a_judgement_that_no_longer_holds_says_why(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        item = row.findings.first()
+        assert item is not None
+        judged = Triage.objects.create(job=row.revision.job, cause=item.cause, point=item.data["point"], amount=item.data["amount"],
+                                       judgement="accepted", reason="seen", by=self.ines)  # fmt: skip
+        told = lambda: self.client.get(f"/api/rehearsals/{row.pk}").json()["findings"][0]["triage"]["again"]  # noqa: E731
+        self.assertEqual(told(), "")
+        x, y, z = item.data["point"]
+        for changes, why in (
+            ({"amount": 0.1}, "and was 0.100 when it was judged"), ({"amount": item.data["amount"], "point": [x + 30, y, z + 40]}, "50.0 mm from where"),
+            ({"point": item.data["point"], "cause": item.cause + "X9"}, "in another block"),
+        ):  # fmt: skip
+            Triage.objects.filter(pk=judged.pk).update(**changes)
+            self.assertIn(why, told())
 
 
 class Rights(WithShop):

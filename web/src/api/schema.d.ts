@@ -1517,6 +1517,13 @@ export interface components {
             /** Amount */
             amount: number;
         };
+        /** AtRehearsal */
+        AtRehearsal: {
+            /** Rehearsal */
+            rehearsal: number;
+            /** Revision */
+            revision: number;
+        };
         /** AxisUse */
         AxisUse: {
             /** Axis */
@@ -1662,6 +1669,7 @@ export interface components {
             meaning: string;
             data: components["schemas"]["FindingData"];
             triage: components["schemas"]["TriageOut"] | null;
+            life?: components["schemas"]["Life"] | null;
         };
         /** FixEntry */
         FixEntry: {
@@ -1669,6 +1677,39 @@ export interface components {
             title: string;
             /** Edits */
             edits: components["schemas"]["EditEntry"][];
+        };
+        /** GoneFinding */
+        GoneFinding: {
+            /** Kind */
+            kind: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "stop" | "caution";
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Message */
+            message: string;
+        };
+        /** GoneSince */
+        GoneSince: {
+            /** Rehearsal */
+            rehearsal: number;
+            /** Revision */
+            revision: number;
+            /** Findings */
+            findings: components["schemas"]["GoneFinding"][];
+        };
+        /**
+         * Life
+         * @description `first`: the first rehearsal that had it, none where this is it; `gone`: the last one without it since then.
+         */
+        Life: {
+            first: components["schemas"]["AtRehearsal"] | null;
+            gone: components["schemas"]["AtRehearsal"] | null;
         };
         /** Lines */
         Lines: {
@@ -1892,6 +1933,7 @@ export interface components {
             result: components["schemas"]["Result"] | null;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+            gone: components["schemas"]["GoneSince"] | null;
             /** Artifacts */
             artifacts: string[];
             release: components["schemas"]["ReleaseOut"] | null;
@@ -2107,6 +2149,8 @@ export interface components {
             reopened: boolean;
             /** Doubt */
             doubt: boolean;
+            /** Again */
+            again: string;
         };
         /** Brought */
         Brought: {

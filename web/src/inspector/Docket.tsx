@@ -24,6 +24,13 @@ interface Props {
   mending?: Mending;
 }
 
+/** Since when a finding is there, and whether it was away in between. */
+export function lifeOf({ life }: Finding): string {
+  if (!life?.first) return "for the first time";
+  const first = `since revision ${life.first.revision}, rehearsal ${life.first.rehearsal}`;
+  return life.gone ? `${first}; gone in revision ${life.gone.revision}, and back` : first;
+}
+
 export function Verdict({ rehearsal }: { rehearsal: RehearsalFull }) {
   if (!rehearsal.verdict) return null;
   return (
@@ -38,7 +45,7 @@ export function Verdict({ rehearsal }: { rehearsal: RehearsalFull }) {
 }
 
 export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, besideOf, mending }: Props) {
-  const { findings, result } = rehearsal;
+  const { findings, gone, result } = rehearsal;
   return (
     <div className="docket">
       {mending && <MendBar count={findings.length} mending={mending} />}
@@ -63,6 +70,19 @@ export function Docket({ rehearsal, selected, onSelect, onTriage, pictureOf, bes
           </li>
         ))}
       </ul>
+      {gone && gone.findings.length > 0 && (
+        <div className="checked" data-testid="gone">
+          <h4>
+            Gone since revision {gone.revision}, rehearsal {gone.rehearsal}
+          </h4>
+          {gone.findings.map((item, i) => (
+            <p key={i}>
+              {item.message}
+              {item.line > 0 && `, line ${item.line}`}
+            </p>
+          ))}
+        </div>
+      )}
       {!findings.length && <p className="padded">Nothing was found. What was checked, and what was not, stands below.</p>}
       {result && (
         <div className="checked">
@@ -178,6 +198,12 @@ function Details({ finding, onTriage, pictureOf, besideOf, mending }: { finding:
             </dd>
           </>
         )}
+        {finding.life && (
+          <>
+            <dt>Seen</dt>
+            <dd>{lifeOf(finding)}</dd>
+          </>
+        )}
         <dt>Kind</dt>
         <dd title={finding.meaning}>{data.kind}</dd>
       </dl>
@@ -199,6 +225,7 @@ function Details({ finding, onTriage, pictureOf, besideOf, mending }: { finding:
           </Button>
         )}
         {failure && <p className="failure">{failure}</p>}
+        {finding.triage?.again && <p className="failure">Look again: {finding.triage.again}.</p>}
         {finding.triage && (
           <p className="quiet">
             {finding.triage.by}, {new Date(finding.triage.at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}

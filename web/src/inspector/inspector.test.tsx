@@ -101,9 +101,10 @@ describe("the docket", () => {
   });
 
   it("takes a judgement with its reason, takes it back, and says why it could not", async () => {
-    const judged = findingOf(1, {}, { triage: { judgement: "accepted", reason: "seen at the machine", by: "ines", at: "2026-11-25T20:00:00Z", reopened: true, doubt: false } });
+    const judged = findingOf(1, {}, { triage: { judgement: "accepted", reason: "seen at the machine", by: "ines", at: "2026-11-25T20:00:00Z", reopened: true, doubt: false, again: "it is 3.007 now, and was 1.000 when it was judged" } });
     const { user, onTriage } = open(judged);
     expect(screen.getByText("worse than accepted")).toBeTruthy();
+    expect(screen.getByText("Look again: it is 3.007 now, and was 1.000 when it was judged.")).toBeTruthy();
     await user.type(screen.getByLabelText("Reason"), " twice");
     await user.click(screen.getByRole("button", { name: "Real" }));
     expect(onTriage).toHaveBeenLastCalledWith(judged, "real", "seen at the machine twice");
@@ -160,6 +161,19 @@ describe("the docket", () => {
     expect(screen.queryByRole("img", { name: /Picture of the finding/ })).toBeNull();
     await waitFor(() => expect(screen.getByRole("img", { name: /Picture of the finding/ })).toBeTruthy());
     expect(pictureOf).toHaveBeenCalledOnce();
+  });
+
+  it("tells since when a finding is there, and what has gone since", () => {
+    const at = (rehearsal: number, revision: number) => ({ rehearsal, revision });
+    const lives = [[{ first: null, gone: null }, "for the first time"], [{ first: at(4, 1), gone: null }, "since revision 1, rehearsal 4"], [{ first: at(4, 1), gone: at(6, 2) }, "since revision 1, rehearsal 4; gone in revision 2, and back"]] as const; // prettier-ignore
+    for (const [life, said] of lives) {
+      const page = open(findingOf(1, {}, { life }));
+      expect(screen.getByText(said)).toBeTruthy();
+      page.unmount();
+    }
+    const gone = { ...at(6, 2), findings: [{ kind: "contact.rapid", severity: "stop" as const, program: "O1.nc", line: 9, message: "T2 goes through blank at rapid" }] };
+    shown(<Docket rehearsal={rehearsalOf([], {}, { gone })} selected={null} onSelect={vi.fn()} onTriage={vi.fn()} pictureOf={async () => null} />);
+    expect(screen.getByTestId("gone").textContent).toBe("Gone since revision 2, rehearsal 6T2 goes through blank at rapid, line 9");
   });
 
   it("opens with one blunt answer", () => {

@@ -19,7 +19,7 @@ describe("a release", () => {
 
   it("is signed with a note, beside what was accepted", async () => {
     const sign = vi.spyOn(api, "release").mockResolvedValue(RELEASE);
-    const accepted = findingOf(1, { message: "too close" }, { triage: { judgement: "accepted", reason: "seen at the machine", by: "max", at: "2026-11-29T12:00:00Z", reopened: false, doubt: false } });
+    const accepted = findingOf(1, { message: "too close" }, { triage: { judgement: "accepted", reason: "seen at the machine", by: "max", at: "2026-11-29T12:00:00Z", reopened: false, doubt: false, again: "" } });
     const { user } = open({ findings: [accepted, findingOf(2, { message: "not judged" })] });
     await user.click(screen.getByRole("button", { name: "Release…" }));
     expect(screen.getByText(/too close/)).toBeTruthy();
