@@ -86,12 +86,14 @@ def main(words: list[str]) -> int:
     for word, text in (
         ("verify", "rehearse a job folder and print its verdict"),
         ("check", "the program check alone"),
+        ("mend", "try the smallest changes that clear the findings, and write the mended job"),
+        ("control", "offsets, registers and variables: a table, or a program that writes them"),
         ("trace", "one row per motion, as CSV"),
         ("bench", "measure the kernels beside their yardsticks"),
     ):
         commands.add_parser(word, help=text, add_help=False)
     try:
-        if words and words[0] in ("verify", "check", "trace"):
+        if words and words[0] in ("verify", "check", "mend", "control", "trace"):
             return core_word(words[0], words[1:])
         if words and words[0] == "bench":
             install.python_environment("full")

@@ -1,4 +1,4 @@
-"""The command line: verify, check, mend, trace. Exit status 0 nothing found, 1 findings, 2 the job cannot be read."""
+"""The command line: verify, check, mend, control, trace. Exit status 0 nothing found, 1 findings, 2 the job cannot be read."""
 
 from __future__ import annotations
 
@@ -95,13 +95,20 @@ def main(words: list[str] | None = None) -> int:
                          "fixtures (default: %(default)s)")  # fmt: skip
     mending.add_argument("--fail-on", choices=["stop", "caution"], default="stop",
                          help="the least severity of what is left that makes the exit status 1 (default: %(default)s)")  # fmt: skip
+    control = commands.add_parser("control", epilog=EXITS, formatter_class=plain, help="offsets, registers and variables of the control",
+                                  description="offsets, registers and variables: as a table, or as a program that writes them at the machine")  # fmt: skip
+    control.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
+    control.add_argument(
+        "--format", choices=["csv", "g10"], default="csv", help="what is printed (default: %(default)s)"
+    )
+    control.add_argument("--channel", type=int, default=0, metavar="N", help="of g10: whose (default: the first)")
     tracing = commands.add_parser("trace", help="one row per motion, as CSV", epilog=EXITS, formatter_class=plain,
                                   description="one row per motion: channel, program, line, kind, times, feed, and where every axis ends")  # fmt: skip
     tracing.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
     tracing.add_argument("--csv", type=Path, metavar="FILE", help="the file to write (default: standard output)")
     options = parser.parse_args(words)
     try:
-        return {"trace": _trace, "mend": _mend}.get(options.word, _judge)(options)
+        return {"trace": _trace, "mend": _mend, "control": _control}.get(options.word, _judge)(options)
     except JobUnreadable as error:
         print(f"bluntmirror: {error}", file=sys.stderr)
         return 2
@@ -224,6 +231,18 @@ def _judgements(file: Path) -> list[Judged]:
         ]  # fmt: skip
     except (ValueError, TypeError, KeyError, AttributeError) as error:
         raise JobUnreadable(file.name, f"not a list of judgements: {error!r}") from error
+
+
+def _control(options: argparse.Namespace) -> int:
+    from .export.control_data import as_csv, as_program, control_data
+
+    result = check_program(open_job(options.job))
+    channels = [strand.channel for strand in result.strands]
+    channel = options.channel or channels[0]
+    if channel not in channels:
+        raise JobUnreadable(str(options.job), f"there is no channel {channel} (it has {', '.join(map(str, channels))})")
+    sys.stdout.write(as_csv(control_data(result)) if options.format == "csv" else as_program(result, channel))
+    return 0
 
 
 def _trace(options: argparse.Namespace) -> int:

@@ -23,6 +23,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.core.files.uploadedfile import UploadedFile
 from pydantic import ValidationError
 
+from bluntmirror.export import control_data
 from bluntmirror.export.replay import model_data
 from bluntmirror.geometry.features import Feature, NoSuchFeature, pick
 from bluntmirror.geometry.frames import Floats, frame, inverse
@@ -395,6 +396,7 @@ def inside(name: str) -> str:
     return parts.as_posix()
 
 
+MOST_CONTROL = 5_000_000  # bytes of a file of control data
 # Other files that a job may hold.
 NO_PROGRAMS = {".json", ".stl", ".step", ".stp", ".3mf", ".glb", ".zip", ".dxf", ".urdf"}
 
@@ -458,6 +460,20 @@ def put_programs(revision: Revision, files: list[UploadedFile], user: AbstractBa
     return changed(
         revision, made, user, f"posted again: {', '.join(sorted(Path(n).name for n in made if n != 'job.json'))}"
     )
+
+
+def put_control(revision: Revision, name: str, data: bytes, user: AbstractBaseUser) -> Revision:
+    """Offsets, registers and variables of a table, or of a program that writes them, as a new revision. Raises Refused."""
+    if len(data) > MOST_CONTROL:
+        raise Refused(f"{name}: larger than {MOST_CONTROL // 10**6} MB")
+    job, tools = job_data(revision)
+    try:
+        made, table, left = control_data.put_in(job, tools, control_data.read(data))
+    except control_data.NotControlData as error:
+        raise Refused(f"{name}: {error}") from error
+    if left:
+        raise Refused(f"{name}: {'; '.join(left[:3])}")
+    return save(revision, made, table, user, f"control data from {Path(name).name}")
 
 
 def job_data(revision: Revision) -> tuple[Json, Json]:

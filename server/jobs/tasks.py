@@ -15,6 +15,8 @@ from django.core.files.base import ContentFile
 from django.db import DatabaseError, OperationalError, connection, transaction
 from django.utils import timezone
 
+from bluntmirror.export.control_data import as_csv as control_csv
+from bluntmirror.export.control_data import as_program, control_data
 from bluntmirror.export.measures import as_csv
 from bluntmirror.export.replay import replay_data
 from bluntmirror.export.report import as_html
@@ -211,6 +213,9 @@ def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed], measures: li
         ),
         "verdict.xml": ("application/xml", render(verdict, "junit").encode()),
     }
+    files["control.csv"] = ("text/csv", control_csv(control_data(run)).encode())
+    for strand in run.strands:
+        files[f"control-{strand.channel}.nc"] = ("text/plain", as_program(run, strand.channel).encode())
     if verdict.get("measures"):
         files["measures.csv"] = ("text/csv", as_csv(verdict["measures"]).encode())
     if handed:

@@ -337,6 +337,14 @@ def put_programs(request: HttpRequest, number: int, files: File[list[UploadedFil
     return _job_out(revision.job)
 
 
+@api.post("/revisions/{number}/control", response=JobOut)
+def put_control(request: HttpRequest, number: int, file: File[UploadedFile]) -> Any:
+    """Offsets, registers and variables read in: a table, or a program of G10 blocks."""
+    revision = setups.put_control(_revision(request, number), file.name or "file", file.read(), request.user)  # type: ignore[arg-type]
+    _kept(request, revision)
+    return _job_out(revision.job)
+
+
 @api.get("/rehearsals/{number}", response=RehearsalFull)
 def one_rehearsal(request: HttpRequest, number: int) -> Any:
     running.settle_lost()

@@ -31,7 +31,7 @@ RIGHTS: dict[str, Role] = {
     ),
     **dict.fromkeys(
         (
-            "rehearse_route", "new_job", "compose_job", "add_to_library", "rehearse", "put_programs", "cancel", "try_remedies",
+            "rehearse_route", "new_job", "compose_job", "add_to_library", "rehearse", "put_programs", "put_control", "cancel", "try_remedies",
             "cancel_remedies", "mend", "back", "put_measure", "take_measure_away", "set_triage", "clear_triage", "set_accessories",
             "set_meant", "setup_file", "setup_save", "swap", "desk_save",
         ),

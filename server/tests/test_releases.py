@@ -1,10 +1,12 @@
 """Releases: what is signed, on which evidence, what takes the signature away; who may do what; the record of it all."""
 
+import gzip
 import json
 import re
 from typing import Any
 
 from django.contrib.auth import get_user_model
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from accounts.models import Membership, Role
@@ -138,6 +140,25 @@ class History(WithShop):
         ):  # fmt: skip
             Triage.objects.filter(pk=judged.pk).update(**changes)
             self.assertIn(why, told())
+
+
+class ControlData(WithShop):
+    def test_out_with_a_rehearsal_and_back_in_as_a_revision(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, CLEAR))
+        table = self.client.get(f"/api/rehearsals/{row.pk}/artifacts/control.csv")
+        text = gzip.decompress(table.content).decode()
+        self.assertIn("1,offset,G54,X,-305.0000", text)
+        self.assertIn(
+            b"G10 L2 P1", gzip.decompress(self.client.get(f"/api/rehearsals/{row.pk}/artifacts/control-1.nc").content)
+        )
+        address = f"/api/revisions/{row.revision.pk}/control"
+        file = SimpleUploadedFile("unit17.csv", text.replace("-305.0000", "-304.5000").encode())
+        told = self.client.post(address, {"file": file}).json()["revisions"][0]
+        self.assertEqual(told["label"], "control data from unit17.csv")
+        offsets = self.client.get(f"/api/revisions/{told['id']}/setup").json()["job"]["work_offsets"]
+        self.assertEqual(offsets["G54"]["X"], -304.5)
+        refused = self.client.post(address, {"file": SimpleUploadedFile("x.nc", b"G0 X1.")})
+        self.assertEqual((refused.status_code, refused.json()["detail"][:5]), (422, "x.nc:"))
 
 
 class Rights(WithShop):

@@ -133,6 +133,11 @@ export const api = {
   tryRemedies: (id: number, finding: number | null) => json<Search>(`/rehearsals/${id}/remedies`, "POST", { finding }),
   stopRemedies: (id: number) => json<Search>(`/rehearsals/${id}/remedies/cancel`, "POST"),
   mend: (id: number, offers: number[], anyway = false) => json<Rehearsal>(`/rehearsals/${id}/mend`, "POST", { offers, anyway }),
+  putControl: async (revision: number, file: File) => {
+    const form = new FormData();
+    form.append("file", file, file.name);
+    return (await ask(`/revisions/${revision}/control`, { method: "POST", body: form })).json() as Promise<Job>;
+  },
   release: (id: number, note: string) => json<Release>(`/rehearsals/${id}/release`, "POST", { note }),
   withdrawRelease: (id: number, note: string) => json<Release>(`/releases/${id}/withdraw`, "POST", { note }),
   record: (words: string) => json<Schemas["RecordOut"]>(`/record?words=${encodeURIComponent(words)}`),

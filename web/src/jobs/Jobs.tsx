@@ -62,6 +62,23 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       setPosting(null);
     }
   };
+  const readControl = (revision: Revision) => {
+    const field = document.createElement("input");
+    field.type = "file";
+    field.accept = ".csv,.nc,.txt,.tap,.mpf";
+    field.onchange = () => {
+      const file = field.files?.[0];
+      if (!file) return;
+      api.putControl(revision.id, file).then(
+        () => {
+          void queries.invalidateQueries({ queryKey: ["jobs"] });
+          message.success(`${file.name} is read in: a new revision`);
+        },
+        (error: Error) => message.error(error.message),
+      );
+    };
+    field.click();
+  };
   const run = (revision: Revision, how: Run = "full") =>
     api.rehearse(revision.id, how).then(
       (rehearsal) => onRehearsal(rehearsal.id),
@@ -76,7 +93,7 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       },
       (error: Error) => message.error(error.message),
     );
-  const acts = { onRehearsal, onSetup, onDesk, onRun: run, onPosted: (revision: Revision) => setPosting({ ...revision }), onSwap: setSwapping, onCompare: setComparing };
+  const acts = { onRehearsal, onSetup, onDesk, onRun: run, onPosted: (revision: Revision) => setPosting({ ...revision }), onControl: readControl, onSwap: setSwapping, onCompare: setComparing };
 
   const drop = useDrop((data) => void filesOf(data.items).then(send));
   return (

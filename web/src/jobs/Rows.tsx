@@ -20,6 +20,7 @@ export interface Acts {
   onDesk: (revision: number) => void;
   onRun: (revision: Revision, run?: Run) => void;
   onPosted: (revision: Revision) => void;
+  onControl: (revision: Revision) => void;
   onSwap: (revision: Revision) => void;
   onCompare: (job: Job) => void;
 }
@@ -61,6 +62,7 @@ export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
                 items: [
                   { key: "quick", label: "Quick look", onClick: () => acts.onRun(revision, "quick") },
                   { key: "posted", label: "Programs posted again…", onClick: () => acts.onPosted(revision) },
+                  { key: "control", label: "Offsets and registers read in…", onClick: () => acts.onControl(revision) },
                   { key: "out", label: <a href={api.archiveAddress(revision.id)} download>Folder as a zip</a> },
                   { key: "swap", label: "Another machine under it…", onClick: () => acts.onSwap(revision) },
                   { key: "compare", label: "Rehearsals side by side…", onClick: () => acts.onCompare(job) },

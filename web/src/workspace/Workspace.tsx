@@ -19,7 +19,14 @@ const FILES: [string, string][] = [
   ["verdict.xml", "Verdict, JUnit"],
   ["trace.csv", "Every motion, CSV"],
   ["stock.stl", "Machined stock, STL"],
+  ["control.csv", "Offsets and registers, CSV"],
 ];
+
+/** Of each channel the program that writes its offsets and registers at the machine. */
+function programsOfControl(artifacts: string[]): [string, string][] {
+  const own = artifacts.filter((name) => /^control-\d+\.nc$/.test(name)).sort();
+  return own.map((name) => [name, `Offsets and registers as a program${own.length > 1 ? `, channel ${name.replace(/\D/g, "")}` : ""}`]);
+}
 
 interface WorkspaceProps {
   id: number;
@@ -100,7 +107,7 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
             {state === "done" && me && <ReleaseControl rehearsal={data} me={me} />}
             <Dropdown
               menu={{
-                items: FILES.filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({
+                items: [...FILES, ...programsOfControl(data.artifacts)].filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({
                   key: file,
                   label: (
                     <a href={api.artifactAddress(id, file)} {...(file === "report.html" ? { target: "_blank" } : { download: file })}>
