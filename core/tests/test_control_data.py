@@ -77,8 +77,10 @@ class RoundTrip(unittest.TestCase):
     def test_from_the_command_line(self) -> None:
         job = self.job("own", "M30\n", work_offsets=OFFSETS)
         for words, code, said in (
-            ([], 0, "1,offset,G54,X,-305.1250"), (["--format", "g10"], 0, "G10 L2 P1 X-305.125 Y-205. Z-535."), (["--channel", "7"], 2, "no channel 7 (it has 1)"),
-        ):  # fmt: skip
+            ([], 0, "1,offset,G54,X,-305.1250"),
+            (["--format", "g10"], 0, "G10 L2 P1 X-305.125 Y-205. Z-535."),
+            (["--channel", "7"], 2, "no channel 7 (it has 1)"),
+        ):
             out, err = io.StringIO(), io.StringIO()
             with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
                 self.assertEqual(main(["control", str(job.folder), *words]), code)
