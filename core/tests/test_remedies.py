@@ -21,7 +21,9 @@ from bluntmirror.job import open_job
 from bluntmirror.rehearsal import rehearse
 from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.remedies import Change, Rank, Trials, Value, applied, lines, mend, written
+from bluntmirror.remedies.case import Case
 from bluntmirror.remedies.change import edited
+from bluntmirror.remedies.kinds.setup import shifted
 from bluntmirror.remedies.matching import difference
 
 from .build import JOBS
@@ -148,6 +150,23 @@ class PlantedFaults(unittest.TestCase):
         self.assertIsNone(tried.left)
         self.assertIn("material.gouge", {f.kind for f in tried.bad})
         self.assertFalse(tried.clears)
+
+    def test_work_and_offset_are_shifted_together_where_an_axis_has_no_travel_left(self) -> None:
+        """15 past the end at −610: all that is on the table 15 towards the other end, the offset with it, and nothing else changes."""
+        seed = Seed("travel.over", {"G28 X0. Y0.": "G28 X0. Y0.\nN125 G90 G0 X-320."})
+        with tempfile.TemporaryDirectory() as folder, tempfile.TemporaryDirectory() as store:
+            trials = Trials.begun(open_job(seed.planted(Path(folder))), FolderStore(Path(store)))
+            item = next(f for f in trials.result.findings if f.kind == "travel.over")
+            (proposal,) = shifted(Case(trials.result, item), item.amount)
+            change = proposal.change(proposal.amount)
+            assert change is not None
+            self.assertEqual((change.rank, change.amount), (Rank.FIXTURE, 15.0))
+            moved = {value.path: value.new - (value.old or 0.0) for value in change.values}
+            self.assertEqual(set(moved.values()), {15.0})
+            self.assertIn(("work_offsets", "G54", "X"), moved)
+            tried = trials.trial(item, change)
+        assert tried is not None
+        self.assertTrue(tried.clears)
 
     def test_a_clear_job_is_left_as_it_is(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

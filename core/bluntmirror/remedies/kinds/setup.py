@@ -117,4 +117,4 @@ def shifted(case: Case, amount: float) -> Iterator[Proposal]:
     lean = float(way[direction])
     past_high = "+" in case.finding.message.partition(" limit")[0]
     for sign in ((-1.0, 1.0) if past_high else (1.0, -1.0))[:1]:
-        yield Shifted(case, amount, stock.mount, direction, sign * np.sign(lean), view, 1.0 / lean)
+        yield Shifted(case, amount, stock.mount, direction, sign * float(np.sign(lean)), view, 1.0 / lean)
