@@ -5,12 +5,14 @@ import json
 import re
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from accounts.models import Membership, Role
 from jobs import record, releasing, setups
+from jobs.management.commands import prepare
 from jobs.models import Entry, LibraryFile, Rehearsal, Release, Triage
 from jobs.services import keep_in_library, take_in_path
 from mirror.api import api
@@ -104,6 +106,19 @@ class Releases(WithShop):
         for address in (f"/api/releases/{made['id']}/withdraw", f"/api/rehearsals/{self.row.pk}/release"):
             self.assertEqual(stranger.post(address, "{}", content_type="application/json").status_code, 404)
         self.assertEqual(stranger.get("/api/record").json()["lines"], [])
+
+
+class Demo(WithShop):
+    def test_one_job_of_the_demo_shop_comes_up_released(self) -> None:
+        self.shop.name = prepare.DEMO_SHOP
+        self.shop.save()
+        folder = settings.ROOT / "demo" / "jobs" / "transducer-bracket" / "1-as released"
+        revision = take_in_path(self.shop, self.ines, folder)
+        for _ in range(2):  # a second start changes nothing
+            prepare.release_one()
+        signed = Release.objects.get(rehearsal__revision=revision)
+        self.assertEqual(releasing.lapsed(signed), "")
+        self.assertEqual([row["act"] for row in record.listed(self.shop)], ["released"])
 
 
 class History(WithShop):

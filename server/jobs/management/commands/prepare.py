@@ -9,10 +9,13 @@ from django.core.management.base import BaseCommand, CommandParser
 
 from accounts.models import Membership, Organisation, Role
 from bluntmirror.job.route import open_route
-from jobs.models import LibraryFile, Revision
+from jobs import record, releasing
+from jobs.models import LibraryFile, Rehearsal, Release, Revision
 from jobs.running import begin_rehearsal, take_up_again
 from jobs.services import keep_in_library, take_in_path, take_in_route
+from jobs.tasks import run_rehearsal
 
+DEMO_RELEASED, DEMO_NOTE = "Transducer bracket, five sides", "First part measured on unit 40: all within tolerance."
 DEMO_USER, DEMO_PASSWORD, DEMO_SHOP = "ines", "tide-table-9", "Saltmarsh Instruments"
 
 
@@ -27,7 +30,23 @@ class Command(BaseCommand):
         take_up_again()
         if options["demo"]:
             load_demo(settings.ROOT / "demo")
+            release_one()
             rehearse_demo()
+
+
+def release_one() -> None:
+    """One job comes up released, so that a newcomer sees what that is; rehearsed here and now, since only what is done can be signed."""
+    revision = Revision.objects.filter(job__organisation__name=DEMO_SHOP, job__name=DEMO_RELEASED, number=1).first()
+    if revision is None or Release.objects.filter(rehearsal__revision=revision).exists():
+        return
+    user = get_user_model().objects.get(username=DEMO_USER)
+    row = Rehearsal.objects.create(revision=revision, created_by=user)
+    run_rehearsal(row.pk)
+    row.refresh_from_db()
+    if not releasing.why_not(row):
+        releasing.release(row, DEMO_NOTE, user)
+        about = f"{revision.job.name}, revision {revision.number}, rehearsal {row.pk}"
+        record.note(revision.job.organisation, user, "released", about, DEMO_NOTE, revision.job_id)
 
 
 def rehearse_demo() -> None:
