@@ -64,8 +64,8 @@ def main(words: list[str] | None = None) -> int:
         command = commands.add_parser(word, help=text, description=text, epilog=EXITS, formatter_class=plain)
         command.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP + (ROUTE_HELP if word == "verify" else ""))
         command.add_argument("--out", type=Path, metavar="DIR",
-                             help="write verdict.json, report.html, trace.csv and, where there is stock, stock.stl (the machined stock "
-                             "in the frame of its mount, mm) and, where the job has measures, measures.csv to this folder (default: "
+                             help="write verdict.json, report.html, setup.html (what to clamp where), tools.csv, trace.csv and, where there "
+                             "is stock, stock.stl (the machined stock in the frame of its mount, mm) and, where the job has measures, measures.csv to this folder (default: "
                              "nothing is written)")  # fmt: skip
         command.add_argument("--format", choices=["text", "json", "sarif", "junit"], default="text",
                              help="what is printed (default: %(default)s)")  # fmt: skip
@@ -178,6 +178,10 @@ def _write(result: Timed, verdict: dict[str, Any], known: list[Judged], folder: 
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "verdict.json").write_text(render(verdict, "json"), encoding="utf-8")
     (folder / "report.html").write_text(as_html(result, known=known), encoding="utf-8")
+    from .export import sheet
+
+    (folder / "setup.html").write_text(sheet.as_html(result), encoding="utf-8")
+    (folder / "tools.csv").write_text(sheet.tools_csv(result), encoding="utf-8")
     with (folder / "trace.csv").open("w", encoding="utf-8") as out:
         write_trace(result, out)
     if verdict.get("measures"):

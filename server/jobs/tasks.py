@@ -15,6 +15,7 @@ from django.core.files.base import ContentFile
 from django.db import DatabaseError, OperationalError, connection, transaction
 from django.utils import timezone
 
+from bluntmirror.export import sheet
 from bluntmirror.export.control_data import as_csv as control_csv
 from bluntmirror.export.control_data import as_program, control_data
 from bluntmirror.export.measures import as_csv
@@ -213,6 +214,9 @@ def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed], measures: li
         ),
         "verdict.xml": ("application/xml", render(verdict, "junit").encode()),
     }
+    day = f"{timezone.now():%d %B %Y, %H:%M} UTC"
+    files["setup.html"] = ("text/html", sheet.as_html(run, day, rehearsal.created_by.get_username()).encode())
+    files["tools.csv"] = ("text/csv", sheet.tools_csv(run).encode())
     files["control.csv"] = ("text/csv", control_csv(control_data(run)).encode())
     for strand in run.strands:
         files[f"control-{strand.channel}.nc"] = ("text/plain", as_program(run, strand.channel).encode())

@@ -67,12 +67,12 @@ def _mark(severity: str) -> str:
     return f'<svg width="12" height="12" viewBox="0 0 12 12" role="img" aria-label="{severity}">{MARKS[severity]}</svg>'
 
 
-def _clock(seconds: float) -> str:
+def clock(seconds: float) -> str:
     tenths = round(10 * max(0.0, seconds))  # rounded first, so that no minute has sixty seconds
     return f"{tenths // 600}:{tenths % 600 / 10:04.1f}"
 
 
-def _table(heads: list[str], rows: list[list[str]], numbers: frozenset[int] = frozenset()) -> str:
+def table(heads: list[str], rows: list[list[str]], numbers: frozenset[int] = frozenset()) -> str:
     """Cells are HTML already; columns in `numbers` are set to the right."""
     head = "".join(
         f'<th class="n">{escape(h)}</th>' if i in numbers else f"<th>{escape(h)}</th>" for i, h in enumerate(heads)
@@ -90,14 +90,14 @@ def _findings(verdict: dict[str, Any]) -> str:
         return "<h2>Findings</h2><p>None.</p>"
     rows = []
     for item in verdict["findings"]:
-        place = f"{escape(item['program'])} line {item['line']}, {_clock(item['time'])}" if item["line"] else "setup"
+        place = f"{escape(item['program'])} line {item['line']}, {clock(item['time'])}" if item["line"] else "setup"
         tool = f", T{item['tool']}" if item["tool"] else ""
         said = f"{escape(item['message'])}.<br><span class='remedy'>{escape(item['remedy'])}</span>"
         if item["accepted"]:
             by = f" by {item['accepted']['by']}" if item["accepted"]["by"] else ""
             said += f"<br><b>Accepted{escape(by)}:</b> {escape(item['accepted']['reason'])}"
         rows.append([f"<span class='kind'>{_mark(item['severity'])} {escape(item['kind'])}</span>", place + tool, said])
-    return "<h2>Findings</h2>" + _table(["what", "where", "what is wrong, what would put it right"], rows)
+    return "<h2>Findings</h2>" + table(["what", "where", "what is wrong, what would put it right"], rows)
 
 
 def _checked(verdict: dict[str, Any]) -> str:
@@ -140,15 +140,15 @@ def _axes(verdict: dict[str, Any]) -> str:
         rows.append(
             [axis["axis"], used, f"{low:g} … {high:g}", f"{axis['min'] - low:.3f} and {high - axis['max']:.3f}", bar]
         )
-    return "<h2>Travel used</h2>" + _table(["axis", "used", "of", "left", ""], rows)
+    return "<h2>Travel used</h2>" + table(["axis", "used", "of", "left", ""], rows)
 
 
 def _margins(verdict: dict[str, Any]) -> str:
     rows = [
-        [f"{m['clearance']:.2f}", escape(" · ".join(m["bodies"])), _clock(m["time"])]
+        [f"{m['clearance']:.2f}", escape(" · ".join(m["bodies"])), clock(m["time"])]
         for m in verdict["checked"]["margins"][:12]
     ]
-    return "<h2>Least clearances</h2>" + _table(["mm", "between", "at"], rows, frozenset({0})) if rows else ""
+    return "<h2>Least clearances</h2>" + table(["mm", "between", "at"], rows, frozenset({0})) if rows else ""
 
 
 def _tools(result: Timed, verdict: dict[str, Any]) -> str:
@@ -178,10 +178,10 @@ def _tools(result: Timed, verdict: dict[str, Any]) -> str:
         register = f"{entry.registers.get('H', entry.length):.3f}" if entry else "—"
         rows.append(
             [shown, escape(entry.name if entry else "not in the table"), f"{tool.length:.3f}" if tool else "—", register,
-             f"{tool.reach:g}" if tool else "—", needed(named), _clock(cutting), _clock(rapid), _clock(other),
+             f"{tool.reach:g}" if tool else "—", needed(named), clock(cutting), clock(rapid), clock(other),
              f"{use[named]['metres_in_cut']:.2f}" if named in use else "—"]
         )  # fmt: skip
-    rows.append(["", "<b>all</b>", "", "", "", "", *(f"<b>{_clock(t)}</b>" for t in total), ""])
+    rows.append(["", "<b>all</b>", "", "", "", "", *(f"<b>{clock(t)}</b>" for t in total), ""])
     heads = [
         "",
         "tool",
@@ -195,7 +195,7 @@ def _tools(result: Timed, verdict: dict[str, Any]) -> str:
         "m in cut",
     ]
     return (
-        f"<h2>Tools and time, {_clock(verdict['time'])}</h2>" + _table(heads, rows, frozenset(range(2, 10))) + _work(verdict)
+        f"<h2>Tools and time, {clock(verdict['time'])}</h2>" + table(heads, rows, frozenset(range(2, 10))) + _work(verdict)
     )  # fmt: skip
 
 
@@ -215,7 +215,7 @@ def _work(verdict: dict[str, Any]) -> str:
         for tool in verdict["tools"] if "removed" in tool
     ]  # fmt: skip
     heads = ["", "cm³ off", "most, cm³/min", "deepest cut, mm", "widest, mm", "thickest chip, mm"]
-    return "<h2>What the tools took off</h2>" + _table(heads, rows, frozenset(range(1, 6))) if rows else ""
+    return "<h2>What the tools took off</h2>" + table(heads, rows, frozenset(range(1, 6))) if rows else ""
 
 
 def _stock(verdict: dict[str, Any]) -> str:
@@ -236,7 +236,7 @@ def _stock(verdict: dict[str, Any]) -> str:
         for s in verdict["stock"]
     ]  # fmt: skip
     heads = ["stock", "cm³ before", "cm³ after", "deepest into the design", "most left on it", "never touched, cm²", ""]
-    return "<h2>Stock</h2>" + _table(heads, rows, frozenset(range(1, 6))) if rows else ""
+    return "<h2>Stock</h2>" + table(heads, rows, frozenset(range(1, 6))) if rows else ""
 
 
 def _measures(verdict: dict[str, Any]) -> str:
@@ -255,7 +255,7 @@ def _measures(verdict: dict[str, Any]) -> str:
         rows.append([escape(item["name"]), escape(item["kind"]), told(item["nominal"]), told(item["actual"]), told(item["off"], "+"),
                      asked, state, said])  # fmt: skip
     heads = ["measure", "", "nominal", "actual", "off", "tolerance", "", ""]
-    return "<h2>Measures</h2>" + _table(heads, rows, frozenset({2, 3, 4, 5})) if rows else ""
+    return "<h2>Measures</h2>" + table(heads, rows, frozenset({2, 3, 4, 5})) if rows else ""
 
 
 def _of_channel(result: Timed, strand: Strand, name: str) -> str:
@@ -271,4 +271,4 @@ def _offsets(result: Timed) -> str:
         for strand in result.strands
         for name, values in strand.setup.work_offsets.items()
     ]
-    return "<h2>Work offsets</h2>" + _table(["", "machine values"], rows) if rows else ""
+    return "<h2>Work offsets</h2>" + table(["", "machine values"], rows) if rows else ""

@@ -14,6 +14,8 @@ import { UnderWay } from "./UnderWay";
 
 const FILES: [string, string][] = [
   ["report.html", "Report, to read and print"],
+  ["setup.html", "Setup sheet, for the floor"],
+  ["tools.csv", "Tool list, CSV"],
   ["verdict.json", "Verdict, JSON"],
   ["verdict.sarif", "Verdict, SARIF"],
   ["verdict.xml", "Verdict, JUnit"],
@@ -110,7 +112,7 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
                 items: [...FILES, ...programsOfControl(data.artifacts)].filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({
                   key: file,
                   label: (
-                    <a href={api.artifactAddress(id, file)} {...(file === "report.html" ? { target: "_blank" } : { download: file })}>
+                    <a href={api.artifactAddress(id, file)} {...(file.endsWith(".html") ? { target: "_blank" } : { download: file })}>
                       {label}
                     </a>
                   ),
