@@ -65,8 +65,8 @@ def main(words: list[str] | None = None) -> int:
         command.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP + (ROUTE_HELP if word == "verify" else ""))
         command.add_argument("--out", type=Path, metavar="DIR",
                              help="write verdict.json, report.html, setup.html (what to clamp where), tools.csv, trace.csv and, where there "
-                             "is stock, stock.stl (the machined stock in the frame of its mount, mm) and, where the job has measures, measures.csv to this folder (default: "
-                             "nothing is written)")  # fmt: skip
+                             "is stock, stock.stl (the machined stock in the frame of its mount, mm) and, where the job has "
+                             "measures, measures.csv to this folder (default: nothing is written)")  # fmt: skip
         command.add_argument("--format", choices=["text", "json", "sarif", "junit"], default="text",
                              help="what is printed (default: %(default)s)")  # fmt: skip
         command.add_argument("--fail-on", choices=["stop", "caution"], default="stop",
