@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import shutil
 import tempfile
 import unittest
 from pathlib import Path
@@ -46,6 +47,27 @@ class RoundTrip(unittest.TestCase):
         (empty.folder / "tools.json").write_text(json.dumps(tools))
         again = check_program(open_job(empty.folder))
         np.testing.assert_allclose(again.reel.motions.end[-4:], told.reel.motions.end[-4:], atol=1e-4)
+
+    def test_on_a_lathe_diameters_are_typed_and_the_tips_come_along(self) -> None:
+        source = SHOP / "nose-cone" / "1-as released"
+        told = check_program(open_job(source))
+        own = self.folder / "lathe"
+        shutil.copytree(source, own)
+        written = [line for line in as_program(told, 1).splitlines() if line.startswith("G10")]
+        self.assertIn("G10 L2 P1 X-300. Z-280.", written)  # the slide stands 150 from the axis
+        main = told.job.file.programs[0].main
+        lines = (own / main).read_text().split("\n")
+        at = next(i for i, line in enumerate(lines) if line.startswith("G"))
+        (own / main).write_text("\n".join([*lines[:at], *written, *lines[at:]]))
+        data = json.loads((own / "job.json").read_text())
+        data["work_offsets"] = {"G54": {"X": -10, "Z": -10}}
+        (own / "job.json").write_text(json.dumps(data))
+        tools = json.loads((own / "tools.json").read_text())
+        for tool in tools["tools"]:
+            tool["registers"] = {"X": 1.0, "Z": 1.0}
+        (own / "tools.json").write_text(json.dumps(tools))
+        again = check_program(open_job(own))
+        np.testing.assert_allclose(again.reel.motions.end, told.reel.motions.end, atol=1e-4)
 
     def test_table_and_program_say_the_same_and_are_put_back_in(self) -> None:
         job = self.job("own", "M30\n", work_offsets=OFFSETS, variables={"500": 12.5})

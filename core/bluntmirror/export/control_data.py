@@ -45,17 +45,21 @@ def control_data(result: Timed) -> list[Held]:
 
 def _of_strand(strand: Strand) -> list[Held]:
     setup, channel = strand.setup, strand.channel
+
+    def typed(axis: str, value: float) -> float:
+        """The slide's own way as it is typed."""
+        return value * (2.0 if axis in setup.diameters else 1.0)
+
     rows = [
-        Held(channel, "offset", name, strand.axis(axis) if axis not in strand.setup.axes else axis, value)
+        Held(channel, "offset", name, axis, typed(axis, value))
         for name, values in sorted(setup.work_offsets.items()) for axis, value in sorted(values.items())
     ]  # fmt: skip
     rows += [Held(channel, "length", f"H{n}", "", value) for n, value in sorted(setup.length_registers.items())]
     rows += [Held(channel, "radius", f"D{n}", "", value) for n, value in sorted(setup.radius_registers.items())]
     rows += [
-        Held(channel, "tip", f"T{n}", axis, value)
-        for n, values in sorted(setup.geometry.items())
-        for axis, value in sorted(values.items())
-    ]
+        Held(channel, "tip", f"T{n}", axis, typed(axis, value))
+        for n, values in sorted(setup.geometry.items()) for axis, value in sorted(values.items())
+    ]  # fmt: skip
     return rows + [Held(channel, "variable", f"#{name}", "", value) for name, value in sorted(setup.variables.items())]
 
 

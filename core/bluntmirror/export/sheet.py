@@ -19,6 +19,7 @@ from ..job.models import Body, Mount, ToolEntry
 from ..rehearsal.result import Rehearsal, Strand, Timed
 from ..rehearsal.times import operation_times
 from ..rehearsal.virtual_control import tool_mount
+from .control_data import control_data
 from .report import STYLE, clock, table
 from .trace import safe_cell
 
@@ -87,8 +88,7 @@ def zeros(strand: Strand) -> dict[str, dict[str, Floats]]:
         row = strand.full(np.array([[strand.setup.references.get(1, {}).get(axis, 0.0) for axis in strand.setup.axes]]))
         for axis, value in values.items():
             if axis in strand.setup.axes:
-                scale = 0.5 if axis in strand.setup.diameters else 1.0
-                row[0, strand.columns[strand.setup.axes.index(axis)]] = value * scale
+                row[0, strand.columns[strand.setup.axes.index(axis)]] = value
         found[name] = {mount.name: chain.tool_in_work(tool, mount, row)[0, :3, 3] for mount in mounts}
     return found
 
@@ -221,10 +221,13 @@ def _grips(result: Timed) -> str:
 
 
 def _offsets(result: Timed) -> str:
+    typed: dict[tuple[int, str], list[str]] = {}
+    for row in control_data(result):
+        if row.what == "offset":
+            typed.setdefault((row.channel, row.name), []).append(f"{row.word} {row.value:.3f}")
     rows = [
-        [escape(name if len(result.strands) == 1 else f"{name}, channel {strand.channel}"),
-         escape("   ".join(f"{axis} {value:.3f}" for axis, value in sorted(values.items()))), '<div class="tick">&nbsp;</div>']
-        for strand in result.strands for name, values in strand.setup.work_offsets.items()
+        [escape(name if len(result.strands) == 1 else f"{name}, channel {channel}"), escape("   ".join(words)), '<div class="tick">&nbsp;</div>']
+        for (channel, name), words in typed.items()
     ]  # fmt: skip
     return "<h2>Offsets</h2>" + table(["", "as typed at the control", "found"], rows) if rows else ""
 
