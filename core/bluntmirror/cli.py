@@ -147,7 +147,7 @@ def _mend(options: argparse.Namespace) -> int:
 
     job = open_job(options.job)
     if options.out:
-        must_be_free(options.out)
+        must_be_free(options.out, job.folder)
     on_terminal = sys.stderr.isatty()
     mended = mend(job, _bar if on_terminal else _Lines(), Rank[options.upto.upper()])
     if on_terminal:
@@ -162,8 +162,10 @@ def _mend(options: argparse.Namespace) -> int:
     return 1 if any(item.severity in bad for item in mended.left) else 0
 
 
-def must_be_free(folder: Path) -> None:
-    """Raises JobUnreadable where a folder to be written has something in it."""
+def must_be_free(folder: Path, source: Path) -> None:
+    """Raises JobUnreadable where a folder to be written has something in it, or lies in the one that it is a copy of."""
+    if folder.resolve().is_relative_to(source.resolve()):
+        raise JobUnreadable(str(folder), "it lies in the job's own folder; name one beside it")
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise JobUnreadable(str(folder), "there is something there already; name a folder that is empty, or none yet")
 

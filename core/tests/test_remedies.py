@@ -24,7 +24,7 @@ from bluntmirror.remedies import Change, Rank, Trials, Value, applied, lines, me
 from bluntmirror.remedies.case import Case
 from bluntmirror.remedies.change import edited
 from bluntmirror.remedies.kinds.setup import shifted
-from bluntmirror.remedies.matching import difference
+from bluntmirror.remedies.matching import difference, line_after
 
 from .build import JOBS
 
@@ -214,6 +214,20 @@ class CommandLine(unittest.TestCase):
             self.assertEqual((code, error.count("\n")), (2, 1))
             self.assertIn("something there already", error)
 
+    def test_a_job_under_another_name_is_mended_in_its_own_file_and_never_into_itself(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            (Path(name) / "job").mkdir()
+            folder = SEEDS["clamp under the holder"].planted(Path(name) / "job")
+            other = {**json.loads((folder / "job.json").read_text()), "bodies": [], "name": "another"}
+            (folder / "job.json").rename(folder / "op20.json")
+            (folder / "job.json").write_text(json.dumps(other))
+            job = open_job(folder / "op20.json")
+            change = Change("", values=(Value("job", ("bodies", 0, "at", 2), 20.0, 21.0),))
+            self.assertEqual(set(written(job, change)), {"op20.json"})
+            code, _, error = self.run_cli("mend", str(folder / "op20.json"), "--out", str(folder / "mended"))
+            self.assertEqual((code, error.count("\n")), (2, 1))
+            self.assertIn("in the job's own folder", error)
+
     def test_what_a_change_may_touch_is_kept_to(self) -> None:
         with tempfile.TemporaryDirectory() as name:
             SEEDS["holder beside a rib"].planted(Path(name))
@@ -307,6 +321,11 @@ class Matching(unittest.TestCase):
         found = difference(at, after, [Edit("p", 10, None, "G0 Z5.")])
         self.assertEqual((found.gone, found.stayed, found.come), ([at[0]], [(at[1], after[0])], []))
         self.assertEqual(found.worse, found.stayed)
+
+    def test_lines_are_counted_through_edits(self) -> None:
+        edits = [Edit("p", 10, None, "G0 Z5."), Edit("p", 20, "M77", None), Edit("q", 1, None, "%")]
+        for before, after in ((9, 9), (10, 11), (19, 20), (20, 0), (21, 21)):
+            self.assertEqual(line_after("p", before, edits), after)
 
     def test_the_last_of_its_kind_is_the_same_wherever_it_went(self) -> None:
         old = Finding("contact.body", "", program="p", line=5, bodies=("a", "b"), point=(0.0, 0.0, 0.0))

@@ -9,6 +9,7 @@ lapsed    a release lapses by itself when what it rests on is another: computati
 import functools
 import json
 import zipfile
+from collections.abc import Iterable
 from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -18,7 +19,7 @@ from bluntmirror.findings.identity import judged
 from bluntmirror.rehearsal.checkpoints import code_digest
 
 from . import routes
-from .models import Finding, LibraryFile, Rehearsal, Release, Revision, Triage
+from .models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Triage
 from .services import Refused
 
 Json = dict[str, Any]
@@ -142,13 +143,12 @@ def lapsed(row: Release) -> str:
     return why_not(row.rehearsal)
 
 
-def of_revision(revision: Revision) -> Release | None:
-    """The last release of a revision."""
-    return (
-        Release.objects.filter(rehearsal__revision=revision)
-        .select_related("by", "withdrawn_by", "rehearsal__revision__job")
-        .first()
+def newest(jobs: Iterable[Job]) -> dict[int, Release]:
+    """The last release of every revision of some jobs that has one, by the revision's number in the database."""
+    rows = Release.objects.filter(rehearsal__revision__job__in=jobs).select_related(
+        "by", "withdrawn_by", "rehearsal__revision__job"
     )
+    return {row.rehearsal.revision_id: row for row in rows.order_by("pk")}
 
 
 def told(row: Release | None) -> Json | None:

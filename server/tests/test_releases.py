@@ -8,7 +8,9 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from django.test import Client
+from django.test.utils import CaptureQueriesContext
 
 from accounts.models import Membership, Role
 from jobs import record, releasing, setups
@@ -32,9 +34,19 @@ class Releases(WithShop):
         return self.client.post(f"/api{address}", json.dumps(body), content_type="application/json")
 
     def lapsed(self) -> str:
-        made = releasing.of_revision(self.row.revision)
-        assert made is not None
-        return releasing.lapsed(Release.objects.get(pk=made.pk))
+        return releasing.lapsed(Release.objects.get(rehearsal__revision=self.row.revision))
+
+    def test_the_list_of_jobs_asks_for_all_releases_at_once(self) -> None:
+        def asked() -> int:
+            with CaptureQueriesContext(connection) as queries:
+                self.client.get("/api/jobs")
+            return len([query for query in queries if "jobs_release" in query["sql"]])
+
+        before = asked()
+        for note in ("one", "two"):
+            data = json.loads((CLEAR / "job.json").read_text()) | {"notes": note}
+            setups.changed(self.row.revision, {"job.json": json.dumps(data).encode()}, self.ines, note)
+        self.assertEqual((before, asked()), (1, 1))
 
     def test_signed_shown_and_withdrawn(self) -> None:
         made = self.post(f"/rehearsals/{self.row.pk}/release", note="first part measured")
@@ -197,6 +209,14 @@ class Rights(WithShop):
                         self.assertEqual(answer.status_code == 403, not role.covers(RIGHTS[name]), answer.content[:200])
                         self.assertNotEqual(answer.status_code, 500)
         self.assertEqual(names, set(RIGHTS) | set(OPEN))
+
+    def test_a_foreign_page_cannot_act_for_somebody_signed_in(self) -> None:
+        strict = Client(enforce_csrf_checks=True)
+        strict.force_login(self.ines)
+        self.assertEqual(
+            strict.post("/api/rehearsals/1/release", "{}", content_type="application/json").status_code, 403
+        )
+        self.assertEqual(strict.get("/api/record").status_code, 200)
 
     def test_nobody_signed_in_gets_nothing(self) -> None:
         for name, path, operation in calls(api):

@@ -64,13 +64,11 @@ def _of_strand(strand: Strand) -> list[Held]:
 
 
 def as_csv(rows: Iterable[Held]) -> str:
-    out = io.StringIO()
-    table = csv.writer(out)
-    table.writerow(HEADS)
+    lines = [",".join(HEADS)]
     for row in rows:
         *words, value = astuple(row)
-        table.writerow([*(safe_cell(str(word)) for word in words), f"{value:.{DECIMALS}f}"])
-    return out.getvalue()
+        lines.append(",".join([*(safe_cell(str(word)) for word in words), f"{value:.{DECIMALS}f}"]))
+    return "\n".join([*lines, ""])
 
 
 def as_program(result: Timed, channel: int) -> str:

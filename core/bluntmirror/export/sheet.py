@@ -6,8 +6,6 @@ plan   the bodies of a mount seen along its Z, with the blank's edges measured f
 
 from __future__ import annotations
 
-import csv
-import io
 from html import escape
 from typing import Any
 
@@ -65,16 +63,11 @@ def _radius_register(entry: ToolEntry) -> float | None:
 
 
 def tools_csv(result: Timed) -> str:
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(TOOL_HEADS)
-    for row in tool_rows(result):
-        cells = [
-            "" if row[name] is None else f"{row[name]:g}" if isinstance(row[name], float) else str(row[name])
-            for name in TOOL_HEADS
-        ]
-        writer.writerow([safe_cell(cell).strip('"') if cell[:1] in "=+-@" else cell for cell in cells])
-    return out.getvalue()
+    def cell(value: Any) -> str:
+        return "" if value is None else f"{value:g}" if isinstance(value, float) else safe_cell(str(value))
+
+    rows = [",".join(cell(row[name]) for name in TOOL_HEADS) for row in tool_rows(result)]
+    return "\n".join([",".join(TOOL_HEADS), *rows, ""])
 
 
 def zeros(strand: Strand) -> dict[str, dict[str, Floats]]:

@@ -56,6 +56,7 @@ class Job:
     tools: ToolsFile
     programs: dict[str, bytes]
     dialect_files: dict[str, bytes] = field(default_factory=dict)
+    file_name: str = "job.json"  # in the folder
     carried: dict[tuple[str, str], Mesh] = field(
         default_factory=dict
     )  # step and body of a route → what it left, in its own frame
@@ -200,6 +201,7 @@ def with_data(job: Job, data: dict[str, Any]) -> Job:
         job.tools,
         job.programs,
         job.dialect_files,
+        job.file_name,
         job.carried,
         _meshes=job._meshes,
         _unpacked=job._unpacked,
@@ -451,7 +453,7 @@ def _load(folder: Path, name: str, carried: dict[tuple[str, str], Mesh]) -> Job:
             if path.stat().st_size > MAX_DIALECT_BYTES:
                 raise JobUnreadable(entry.dialect, f"the dialect file is larger than {MAX_DIALECT_BYTES // 1000} kB")
             dialects[entry.dialect] = path.read_bytes()
-    job = Job(folder, file, machine, tools, programs, dialects, carried)
+    job = Job(folder, file, machine, tools, programs, dialects, name, carried)
     _ = job.body_meshes, job.link_meshes  # a broken mesh is an unreadable job: say so now
     return job
 

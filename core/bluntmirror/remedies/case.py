@@ -54,6 +54,7 @@ class Case:
         self.result, self.finding, self.job = result, finding, result.job
         self.strand: Strand = result.strand_of(finding.motion) if finding.motion >= 0 else self._strand_of_channel()
         self.motions = self.strand.reel.motions
+        self._texts: dict[str, list[str]] = {}
         self.row = finding.motion - self.strand.reel.first if finding.motion >= 0 else -1
         if not 0 <= self.row < len(self.motions):
             self.row = -1
@@ -65,10 +66,6 @@ class Case:
         return next((s for s in strands if s.channel == self.finding.channel), strands[0])
 
     # --- programs -----------------------------------------------------------------------------------------------------
-
-    @cached_property
-    def _texts(self) -> dict[str, list[str]]:
-        return {}
 
     def texts(self, program: str) -> list[str]:
         """The lines of a program, without their ends."""
@@ -175,10 +172,8 @@ class Case:
         earlier, later = of_main[of_main < at], of_main[of_main > at]
         first = int(self.motions.line[earlier[-1]]) if len(earlier) else 1
         last = int(self.motions.line[later[0]]) if len(later) else len(self.texts(self.main))
-        found = [self.line(self.main, n) for n in range(first, last + 1)]
-        return [line for line in found if line and any(lines.code(line.text, code) for code in ("M98", "G65", "G66"))][
-            ::-1
-        ]
+        found = [self.line(self.main, n) for n in range(last, first - 1, -1)]
+        return [line for line in found if line and any(lines.code(line.text, code) for code in ("M98", "G65", "G66"))]
 
     def lines_of_span(self) -> Iterator[Line]:
         """The lines of the finding's motions, each once, in their order."""

@@ -143,7 +143,7 @@ def written(job: Job, change: Change) -> dict[str, bytes]:
     for name in sorted({edit.program for edit in change.edits}):
         edits = [edit for edit in change.edits if edit.program == name]
         files[name] = edited((job.folder / name).read_bytes(), edits)
-    for kind, name in (("job", "job.json"), ("tools", job.file.tools)):
+    for kind, name in (("job", job.file_name), ("tools", job.file.tools)):
         values = [value for value in change.values if value.file == kind]
         if values:
             data = json.loads((job.folder / name).read_text("utf-8-sig"))

@@ -59,7 +59,7 @@ def mend(job: Job, progress: Progress | None = None, upto: Rank = Rank.FIXTURE) 
                 break
             item = min(open_, key=_turn)
             tell("mending", len(mended.made) / max(len(mended.before), 1) if mended.before else 1.0)
-            offer = next((o for o in trials.offers(item) if o.change.rank <= upto), None)
+            offer = next(trials.offers(item, upto=upto), None)
             if offer is None or offer.moves:
                 if offer:
                     mended.elsewhere.append(offer)
@@ -101,7 +101,7 @@ def _files(job: Job, changes: list[Change]) -> dict[str, bytes]:
     """The files of the folder that the changes, one after the other, make anew."""
     with tempfile.TemporaryDirectory(prefix="bluntmirror-mend-") as name:
         folder = Path(name)
-        for file in {"job.json", job.file.tools, *job.programs}:
+        for file in {job.file_name, job.file.tools, *job.programs}:
             (folder / file).parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(job.folder / file, folder / file)
         files: dict[str, bytes] = {}

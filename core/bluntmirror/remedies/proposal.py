@@ -20,6 +20,11 @@ class Proposal:
     grows: ClassVar[bool] = False
     searches: ClassVar[bool] = False
 
+    @property
+    def rank(self) -> Rank:
+        """What it touches; known before the change is worked out."""
+        return Rank.LINE
+
     def change(self, amount: float) -> Change | None:
         """The change, for so much of it; None where it cannot be made."""
         raise NotImplementedError
@@ -30,6 +35,10 @@ class Once(Proposal):
     """A change that has no amount."""
 
     made: Change | None = None
+
+    @property
+    def rank(self) -> Rank:
+        return self.made.rank if self.made else Rank.LINE
 
     def change(self, amount: float) -> Change | None:
         return self.made

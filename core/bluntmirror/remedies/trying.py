@@ -16,9 +16,9 @@ from ..rehearsal import Rehearsal, check_program, rehearse
 from ..rehearsal.checkpoints import Store
 from ..rehearsal.replaying import replay
 from .case import Case
-from .change import Change, applied
+from .change import Change, Rank, applied
 from .kinds import proposals
-from .matching import Difference, difference, what_of
+from .matching import Difference, difference
 from .proposal import Proposal
 
 UNREAD = (
@@ -112,18 +112,22 @@ class Trials:
         checked = list(check_program(outcome.job).findings)
         return Trials(outcome.job, outcome.result, checked, self.store, self.tell, self.runs)
 
-    def offers(self, finding: Finding, most: int = 1) -> Iterator[Offer]:
-        """Changes that clear a finding, the smallest kind first, at most one of a kind; where none does, the best that moves it."""
+    def offers(self, finding: Finding, most: int = 1, upto: Rank = Rank.FIXTURE) -> Iterator[Offer]:
+        """Changes that clear a finding and touch no more than `upto`, the smallest kind first, at most one of a kind; where none does, the
+        best that moves it."""
         case = Case(self.result, finding)
         found, tried, seen = 0, 0, set[Change]()
         second: list[tuple[tuple[int, int], Offer]] = []  # those that bring something, and what they bring
-        ranked = sorted(_first_changes(case), key=lambda pair: pair[1].rank)
-        ranks: set[int] = set()
-        for proposal, first in ranked:
+        ranked = sorted((p for p in proposals(case) if p.rank <= upto), key=lambda proposal: proposal.rank)
+        ranks: set[Rank] = set()
+        for proposal in ranked:
             if found >= most or tried >= MOST_TRIALS:
                 break
-            if found and int(first.rank) in ranks:
+            if proposal.rank in ranks:
                 continue  # another of a kind that is there already
+            first = proposal.change(proposal.amount)
+            if first is None:
+                continue
             outcome, steps = self._in_steps(finding, proposal, first, seen)
             tried += steps
             if outcome is None or outcome.left is not None:
@@ -139,7 +143,7 @@ class Trials:
                     second.append(((len(offer.moves), len(offer.come)), offer))
                 continue
             found += 1
-            ranks.add(int(first.rank))
+            ranks.add(proposal.rank)
             yield offer
         if not found and second:
             yield min(second, key=lambda pair: pair[0])[1]
@@ -207,7 +211,7 @@ class Trials:
                 if seen.left is not None or seen.bad:
                     return seen
             return self._whole(finding, change, job)
-        except (JobUnreadable, ValueError, ArithmeticError):
+        except (JobUnreadable, ValueError):  # it does not fit the text, or gives a job that cannot be
             return None
 
     def _pulse(self, stage: str, share: float) -> None:
@@ -273,13 +277,6 @@ class Trials:
         )  # fmt: skip
 
 
-def _first_changes(case: Case) -> Iterator[tuple[Proposal, Change]]:
-    for proposal in proposals(case):
-        change = proposal.change(proposal.amount)
-        if change is not None:
-            yield proposal, change
-
-
 def _as_bad(item: Finding, finding: Finding) -> bool:
     return item.severity == "stop" or finding.severity == "caution"
 
@@ -300,6 +297,3 @@ def _clear_by(finding: Finding, result: Rehearsal) -> float | None:
         named = [m.clearance for m in result.margins if m.motion >= 0 and {m.a, m.b} <= set(finding.bodies)]
         return min(named) if named else None
     return None
-
-
-__all__ = ["Offer", "Outcome", "Trials", "what_of"]

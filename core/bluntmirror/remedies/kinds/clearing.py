@@ -25,7 +25,7 @@ from ...rehearsal.virtual_control import tool_mount, work_mount
 from .. import lines
 from ..case import Case
 from ..change import Change, Rank
-from ..proposal import Once, Proposal
+from ..proposal import Proposal
 
 ToWords = Callable[[Sequence[float]], Floats]
 COLUMNS = 20  # of the field, to a cutter's radius; up to twice as many where the tolerance asks for it
@@ -45,12 +45,23 @@ def clearing(case: Case) -> Iterator[Proposal]:
     if found is None:
         return
     cut, part, points = found
-    offered = 0
-    for row, entry in _mills(case, points):
-        change = _Pass(case, cut, part, points, row, entry).change()
-        if change is not None and offered < MOST_TOOLS:
-            offered += 1
-            yield Once(case, made=change)
+    for row, entry in _mills(case, points)[:MOST_TOOLS]:
+        yield Clearing(case, cut=cut, part=part, points=points, row=row, entry=entry)
+
+
+@dataclass(frozen=True)
+class Clearing(Proposal):
+    """The pass of one mill, worked out only when it is tried."""
+
+    cut: CutStock | None = None
+    part: PartCheck | None = None
+    points: Floats | None = None
+    row: int = -1
+    entry: models.ToolEntry | None = None
+
+    def change(self, amount: float) -> Change | None:
+        assert self.cut and self.part and self.points is not None and self.entry
+        return _Pass(self.case, self.cut, self.part, self.points, self.row, self.entry).change()
 
 
 def _left(case: Case) -> tuple[CutStock, PartCheck, Floats] | None:
@@ -96,6 +107,7 @@ class _Pass:
         motions, snapshot = self.case.motions, self.case.motions.snapshots[int(self.case.motions.snapshot[self.row])]
         after = self.case.line(motions.file_name(self.row), int(motions.line[self.row]) + 1)
         plain = snapshot.frame is None and not snapshot.radius_number and not snapshot.live
+        plain = plain and self.case.code("per-minute") in snapshot.codes  # what F means
         if (
             after is None
             or not plain
@@ -112,7 +124,7 @@ class _Pass:
             return None
         motion_codes = [self.case.code(m) for m in ("rapid", "line", "arc-cw", "arc-ccw")]
         if not any(lines.code(after.text, code) for code in motion_codes):
-            blocks.append(f"{self.case.code('line')} F{self._feed:.0f}.")
+            blocks.append(f"{self.case.code('line')} F{_feed_word(self._feed)}")
         edits = tuple(Edit(after.program, after.line, None, block) for block in blocks)
         title = f"Before line {after.line}: clear what is left with T{self.entry.number}, {len(blocks)} blocks"
         return Change(title, Rank.LINE, edits, amount=self.case.finding.amount)
@@ -203,14 +215,19 @@ class _Pass:
                         first, *rest = places
                         blocks += [
                             f"{rapid} X{first[0]:.{decimals}f} Y{first[1]:.{decimals}f}",
-                            f"{cut} Z{first[2]:.{decimals}f} F{PLUNGE * feed:.0f}.",
+                            f"{cut} Z{first[2]:.{decimals}f} F{_feed_word(PLUNGE * feed)}",
                         ]
                         for place in rest:
                             blocks.append(
-                                f"X{place[0]:.{decimals}f} Y{place[1]:.{decimals}f} Z{place[2]:.{decimals}f} F{feed:.0f}."
+                                f"X{place[0]:.{decimals}f} Y{place[1]:.{decimals}f} Z{place[2]:.{decimals}f} F{_feed_word(feed)}"
                             )
                         blocks.append(f"{rapid} Z{clear:.{decimals}f}")
         return blocks
+
+
+def _feed_word(feed: float) -> str:
+    """Whole, but for slow ones in inches."""
+    return f"{feed:.0f}." if feed >= 10.0 else f"{feed:.2f}"
 
 
 def _runs(mask: np.ndarray) -> list[np.ndarray]:

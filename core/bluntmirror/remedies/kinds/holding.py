@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from .. import lines
 from ..case import Case, Line
 from ..change import Change
-from ..proposal import Once, Proposal, inserted, told
+from ..proposal import Proposal, inserted, told
 from .levels import Word
 from .order import later, sooner, taken_out
 
@@ -197,6 +197,3 @@ def reordered(case: Case, most: int = 2) -> Iterator[Proposal]:
         yield from sooner(case, line, 2)
         yield from later(case, line, 2)
         yield from taken_out(case, line)
-
-
-__all__ = ["Once", "deeper", "dwell", "grip_lines", "reordered", "sync_before", "waits"]

@@ -48,7 +48,7 @@ class Word(Proposal):
 
 @dataclass(frozen=True)
 class Stretch(Proposal):
-    """The same word moved in every line of the finding's motions, and of those beside them that stand as deep."""
+    """The same word moved in every line of the finding's motions."""
 
     lines_: tuple[Line, ...] = ()
     name: str = ""

@@ -65,25 +65,18 @@ def apart(case: Case) -> Iterator[Proposal]:
     axes = [name for name in case.strand.setup.axes if len(name) == 1 and lines.find(here.text, name)]
     if len(axes) < 2:
         return
-    last = axes[-1]
-    for alone in (last, axes[0]):
-        word = lines.find(here.text, alone)
-        assert word
-        start = lines.bare(here.text)[: word.begin].rstrip()
-        cut_from = len(start) - 1  # of the letter
-        rest = (here.text[:cut_from].rstrip() + " " + here.text[word.end :].lstrip()).strip()
-        own = f"{alone}{word.text}"
-        motion = case.code("rapid") if int(case.motions.kind[case.row]) == RAPID else ""
-        alone_first = Change(
-            f"Line {here.line}: {alone} first, then the others",
-            edits=(here.before(f"{motion} {own}".strip()), here.to(rest)),
-        )
-        alone_last = Change(
-            f"Line {here.line}: {alone} after the others", edits=(here.to(rest), _after(case, here, own))
-        )
-        yield Once(case, made=alone_first)
-        yield Once(case, made=alone_last)
-        return
+    alone = axes[-1]
+    word = lines.find(here.text, alone)
+    assert word
+    letter = len(lines.bare(here.text)[: word.begin].rstrip()) - 1
+    rest = (here.text[:letter].rstrip() + " " + here.text[word.end :].lstrip()).strip()
+    own = f"{alone}{word.text}"
+    motion = case.code("rapid") if int(case.motions.kind[case.row]) == RAPID else ""
+    first = (here.before(f"{motion} {own}".strip()), here.to(rest))
+    yield Once(case, made=Change(f"Line {here.line}: {alone} first, then the others", edits=first))
+    yield Once(
+        case, made=Change(f"Line {here.line}: {alone} after the others", edits=(here.to(rest), _after(case, here, own)))
+    )
 
 
 def _after(case: Case, line: Line, new: str) -> Edit:
@@ -132,13 +125,8 @@ class CutOn(Proposal):
 
     def change(self, amount: float) -> Change | None:
         assert self.line
-        made = lines.moved(
-            self.line.text,
-            self.name,
-            self.sign * amount * self.case.scale(self.name),
-            self.case.increment,
-            self.case.step,
-        )
+        by = self.sign * amount * self.case.scale(self.name)
+        made = lines.moved(self.line.text, self.name, by, self.case.increment, ROUND * self.case.step)
         if made is None:
             return None
         return Change(

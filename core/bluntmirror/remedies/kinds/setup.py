@@ -29,6 +29,10 @@ class Moved(Proposal):
     sign: float = 1.0
     searches = True
 
+    @property
+    def rank(self) -> Rank:
+        return Rank.FIXTURE
+
     def change(self, amount: float) -> Change | None:
         body = self.case.job.file.bodies[self.index]
         by = self.sign * _up(amount)
@@ -82,6 +86,10 @@ class Shifted(Proposal):
     per_mm: float = 1.0
     grows = True
 
+    @property
+    def rank(self) -> Rank:
+        return Rank.FIXTURE
+
     def change(self, amount: float) -> Change | None:
         by = self.sign * _up(amount)
         job = self.case.job.file
@@ -116,5 +124,5 @@ def shifted(case: Case, amount: float) -> Iterator[Proposal]:
     direction = int(np.argmax(np.abs(way)))
     lean = float(way[direction])
     past_high = "+" in case.finding.message.partition(" limit")[0]
-    for sign in ((-1.0, 1.0) if past_high else (1.0, -1.0))[:1]:
-        yield Shifted(case, amount, stock.mount, direction, sign * float(np.sign(lean)), view, 1.0 / lean)
+    sign = (-1.0 if past_high else 1.0) * float(np.sign(lean))
+    yield Shifted(case, amount, stock.mount, direction, sign, view, 1.0 / lean)

@@ -23,6 +23,10 @@ class StickOut(Proposal):
     index: int = 0
     searches = True
 
+    @property
+    def rank(self) -> Rank:
+        return Rank.TOOL
+
     def change(self, amount: float) -> Change | None:
         entry = self.case.job.tools.tools[self.index]
         reach = getattr(entry.cutter, "reach", None)
@@ -74,6 +78,10 @@ class Register(Proposal):
 
     index: int = 0
     grows = True
+
+    @property
+    def rank(self) -> Rank:
+        return Rank.REGISTER
 
     def change(self, amount: float) -> Change | None:
         entry = self.case.job.tools.tools[self.index]
