@@ -1149,7 +1149,7 @@ export interface paths {
         };
         /**
          * The Record
-         * @description Who did what, the newest first; `broken`: the first line that is not what was written.
+         * @description Who did what, the newest first; `broken`: the first line that is not what was written, asked only with the whole record.
          */
         get: operations["mirror_api_the_record"];
         put?: never;
