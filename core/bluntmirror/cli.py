@@ -6,6 +6,7 @@ import argparse
 import json
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -80,6 +81,10 @@ def main(words: list[str] | None = None) -> int:
             command.add_argument("--quick", action="store_true",
                                  help="a quick look: material on a coarse grid, and on the job's own only where something was found; "
                                  "never clear (default: everything on the job's own grid)")  # fmt: skip
+            command.add_argument("--tolerance", type=_reach, nargs="?", const=1.0, metavar="MM",
+                                 help="how far each work offset, register, stick-out, fixture and side of the blank may be off, each way, before "
+                                 "the first contact, gouge or overtravel, asked up to so many mm (without a number 1); takes up to three times "
+                                 "as long (default: it is not asked)")  # fmt: skip
     mending = commands.add_parser(
         "mend", epilog=EXITS, formatter_class=plain, help="try the smallest changes that clear the findings, and write the mended job",
         description="try, finding by finding, the smallest change that clears it; each is rehearsed before it counts",
@@ -132,13 +137,32 @@ def _judge(options: argparse.Namespace) -> int:
         if options.word == "verify"
         else check_program(job, progress)
     )
+    verdict = verdict_dict(result, known)
+    if options.word == "verify" and options.tolerance:
+        if options.quick:
+            raise JobUnreadable(str(options.job), "a quick look knows no tolerance: ask for it without --quick")
+        verdict["tolerance"] = _tolerance(result, options.tolerance, progress)
     if on_terminal:
         print("\r\x1b[K", end="", file=sys.stderr)
-    verdict = verdict_dict(result, known)
     if options.out:
         _write(result, verdict, known, options.out)
     sys.stdout.write(render(verdict, options.format))
     return _status(options, [verdict])
+
+
+def _reach(text: str) -> float:
+    value = float(text)
+    if not 0.0 < value <= 100.0:
+        raise argparse.ArgumentTypeError("more than 0, at most 100 mm")
+    return value
+
+
+def _tolerance(result: Timed, reach: float, progress: Callable[[str, float], None]) -> dict[str, Any]:
+    from .export.tolerances import tolerance_dict
+    from .tolerance import tolerance
+
+    assert isinstance(result, Rehearsal)
+    return tolerance_dict(result, tolerance(result, reach, progress))
 
 
 def _mend(options: argparse.Namespace) -> int:

@@ -19,6 +19,7 @@ from .material.corners import Profile, left_by
 from .material.cut_kernel import CUT
 from .material.hidden import ALIKE_WAYS
 from .material.hidden_kernel import unlike
+from .material.layers import block, ends_of
 from .material.stock import ToolSets
 from .material.sweep_kernel import first_through
 from .material.turning_kernel import first_turned_through
@@ -144,6 +145,8 @@ def main() -> None:
         np.zeros((1, 1, 1), np.uint32),
         np.zeros(1, np.bool_),
     )
+    cut = result.stocks[0].stock
+    block(cut.lattice, 1.0)[0].with_(ends_of(cut)[0], np.ones(2), np.zeros(2))
     left_by(Profile.ball(1.0), box([4, 4, 4]), np.zeros((1, 3)), 0.0)
     sets = ToolSets.of(list(result.tools.values()))
     one = np.zeros((1, 3))

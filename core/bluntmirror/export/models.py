@@ -256,6 +256,33 @@ class Times(Exact):
     savings: list[SavingEntry]
 
 
+class ToleranceBound(Exact):
+    amount: float
+    by: str | None
+    bodies: list[str]
+    program: str | None
+    line: int | None
+    time: float | None
+
+
+class ToleranceOf(Exact):
+    kind: Literal["offset", "length", "geometry", "radius", "stickout", "fixture", "blank"]
+    name: str
+    axis: str | None
+    channel: int
+    tool: int | None
+    diameter: bool
+    less: ToleranceBound | None
+    more: ToleranceBound | None
+    not_followed: str | None
+
+
+class ToleranceResult(Exact):
+    reach: float
+    quantities: list[ToleranceOf]
+    not_checked: list[str]
+
+
 class VerdictFile(Exact):
     format: Literal["blunt-mirror/verdict@1"]
     job: str
@@ -268,5 +295,6 @@ class VerdictFile(Exact):
     tools: list[ToolUse]
     stock: list[StockResult]
     measures: list[MeasureResult] | None = None  # of a job that has any
+    tolerance: ToleranceResult | None = None  # where it was asked for
     checked: Checked
     version: str

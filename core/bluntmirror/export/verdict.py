@@ -354,6 +354,12 @@ def as_text(verdict: dict[str, Any]) -> str:
                      + (f"; of {timing['unknown']} it is not known" if timing["unknown"] else ""))  # fmt: skip
     lines.append(f"checked: {checked['pairs']} pairs of bodies, clearance {checked['near']:g} mm, material grid "
                  f"{checked['resolution']:.3g} mm")  # fmt: skip
+    if told := verdict.get("tolerance"):
+        from .tolerances import sentences
+
+        lines.append(f"how wrong the set-up may be, asked up to {told['reach']:g} mm:")
+        lines += [f"  {line}" for line in sentences(told)]
+        lines += [f"  not asked: {what}" for what in told["not_checked"]]
     lines += [f"not checked: {what}" for what in checked["not_checked"]]
     lines += [f"note: {note}" for note in checked["notes"]]
     return "\n".join(lines) + "\n"

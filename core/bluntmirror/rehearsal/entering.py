@@ -71,7 +71,7 @@ def find_entering(
             if b is not blank:
                 continue
             # A turret's tool may touch the work only while it is in use, and not while the turret turns.
-            asked = _idle(result, a.tool) if a.tool else None
+            asked = idle(result, a.tool) if a.tool else None
             if within is not None:
                 asked = np.ones(len(result.knots.motion), np.bool_) if asked is None else asked.copy()
                 asked[: within[0]] = asked[within[1] :] = False
@@ -102,7 +102,7 @@ def find_entering(
     return found
 
 
-def _idle(result: Rehearsal, tool: int) -> np.ndarray:
+def idle(result: Rehearsal, tool: int) -> np.ndarray:
     """The segments (m,) in which a tool of a turret is not in use, or its turret turns."""
     motions, lanes = result.reel.motions, result.knots.lanes
     idle = np.ones(len(lanes), np.bool_)
