@@ -26,7 +26,7 @@ from bluntmirror.tolerance.material import grown
 
 from .build import JOBS
 
-EVENTS = ("contact.body", "contact.rapid", "contact.still", "contact.shank", "material.gouge", "travel.over")
+EVENTS = ("contact.body", "contact.rapid", "contact.still", "contact.shank", "material.gouge", "material.blank", "travel.over")
 WITHIN = 0.02  # mm: asked of a bound
 TOP = 65.0
 
@@ -188,6 +188,7 @@ class TestBounds(unittest.TestCase):
         bound("length", "H1", "", "more", 0.4, "contact.rapid")  # the floor it leaves, and the next tool's rapid
         bound("fixture", "post", "X", "less", 0.3, "contact.body")
         bound("fixture", "bar", "Y", "less", 0.7, "contact.body")
+        bound("blank", "blank", "+Z", "less", 0.05, "material.blank")  # the part's upper side is the blank's
         bound("blank", "blank", "+Z", "more", 0.5, "contact.rapid")
 
     def test_the_order_of_bodies_and_a_comment_more_change_nothing(self) -> None:

@@ -157,6 +157,21 @@ class Search(models.Model):
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
 
 
+class Tolerance(models.Model):
+    """How wrong the set-up of a rehearsal may be, asked up to `reach` mm; `result` as the verdict has it."""
+
+    rehearsal = models.OneToOneField(Rehearsal, on_delete=models.CASCADE, related_name="tolerance")
+    reach = models.FloatField()
+    state = models.CharField(max_length=10, choices=Rehearsal.State.choices, default=Rehearsal.State.QUEUED)
+    share = models.FloatField(default=0.0)
+    result = models.JSONField(null=True)
+    error = models.TextField(blank=True)
+    cancel_asked = models.BooleanField(default=False)
+    heartbeat = models.DateTimeField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+
+
 class Offered(models.Model):
     """A change that was tried and clears a finding, or that only moves the trouble elsewhere."""
 

@@ -7,9 +7,9 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from . import remedying, routes
-from .models import Rehearsal, Revision, Route, Search
-from .tasks import run_rehearsal, run_search
+from . import remedying, routes, tolerating
+from .models import Rehearsal, Revision, Route, Search, Tolerance
+from .tasks import run_rehearsal, run_search, run_tolerance
 
 LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
 
@@ -22,8 +22,11 @@ def take_up_again() -> None:
     for row in Rehearsal.objects.filter(state=Rehearsal.State.QUEUED):
         run_rehearsal.delay(row.pk)  # one delivered twice is carried out once
     Search.objects.filter(state=Rehearsal.State.RUNNING).update(state=Rehearsal.State.FAILED, error=remedying.LOST)
+    Tolerance.objects.filter(state=Rehearsal.State.RUNNING).update(state=Rehearsal.State.FAILED, error=tolerating.LOST)
     for waiting in Search.objects.filter(state=Rehearsal.State.QUEUED):
         run_search.delay(waiting.pk)
+    for held in Tolerance.objects.filter(state=Rehearsal.State.QUEUED):
+        run_tolerance.delay(held.pk)
 
 
 def begin_rehearsal(revision: Revision, user: AbstractBaseUser, quick: bool = False) -> Rehearsal:
@@ -42,6 +45,13 @@ def begin_search(rehearsal: Rehearsal, finding: int | None, user: AbstractBaseUs
     if remedying.asked(rehearsal, finding, user):
         number = Search.objects.get(rehearsal=rehearsal).pk
         transaction.on_commit(lambda: run_search.delay(number))
+
+
+def begin_tolerance(rehearsal: Rehearsal, reach: float, user: AbstractBaseUser) -> None:
+    """Work out how wrong the set-up of a rehearsal may be. Raises Refused."""
+    number = tolerating.asked(rehearsal, reach, user)
+    if number is not None:
+        transaction.on_commit(lambda: run_tolerance.delay(number))
 
 
 def begin_route(route: Route, user: AbstractBaseUser) -> list[Rehearsal]:

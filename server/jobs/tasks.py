@@ -6,8 +6,10 @@ import json
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 from celery import shared_task
 from django.conf import settings
@@ -32,9 +34,9 @@ from bluntmirror.rehearsal.checkpoints import FolderStore, code_digest
 from bluntmirror.rehearsal.measuring import packed
 from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
-from . import measuring, remedying, routes
+from . import measuring, remedying, routes, tolerating
 from .desks import by_house_rules
-from .models import Artifact, Finding, Rehearsal, Search
+from .models import Artifact, Finding, Rehearsal, Search, Tolerance
 from .stream import queue, stream_key
 
 FILM = "film.bin"
@@ -146,10 +148,9 @@ def run_rehearsal(number: int) -> None:
             run_rehearsal.delay(follower)
 
 
-@shared_task
-def run_search(number: int) -> None:
-    """Try changes on a rehearsal's findings."""
-    begun = Search.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
+def _beside(kind: Any, number: int, what: str, work: Callable[[int, Path, Callable[[str, float], None]], None]) -> None:
+    """Carry out what is worked out beside a rehearsal (a `Search`, a `Tolerance`), and settle how it ended."""
+    begun = kind.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
     if not begun.update(state=Rehearsal.State.RUNNING, heartbeat=timezone.now(), error=""):
         return  # cancelled while it waited, or delivered twice
     state, error = Rehearsal.State.DONE, ""
@@ -161,24 +162,36 @@ def run_search(number: int) -> None:
             return
         last = time.monotonic()
         with suppress(DatabaseError):
-            row = Search.objects.filter(pk=number)
-            row.update(heartbeat=timezone.now())
+            row = kind.objects.filter(pk=number)
+            row.update(heartbeat=timezone.now(), **({"share": share} if kind is Tolerance else {}))
             if row.filter(cancel_asked=True).exists():
                 raise Cancelled
 
     try:
         with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
-            remedying.search(number, Path(folder), pulse)
+            work(number, Path(folder), pulse)
     except Cancelled:
         state = Rehearsal.State.CANCELLED
     except (JobUnreadable, MemoryError, OSError) as failure:
         state, error = Rehearsal.State.FAILED, str(failure) or type(failure).__name__
     except Exception as failure:
         state = Rehearsal.State.FAILED
-        error = f"Trying changes broke off through a fault of the program ({type(failure).__name__}: {failure})."
+        error = f"{what} broke off through a fault of the program ({type(failure).__name__}: {failure})."
         raise
     finally:
-        Search.objects.filter(pk=number, state=Rehearsal.State.RUNNING).update(state=state, error=error)
+        kind.objects.filter(pk=number, state=Rehearsal.State.RUNNING).update(state=state, error=error)
+
+
+@shared_task
+def run_search(number: int) -> None:
+    """Try changes on a rehearsal's findings."""
+    _beside(Search, number, "Trying changes", remedying.search)
+
+
+@shared_task
+def run_tolerance(number: int) -> None:
+    """Work out how wrong the set-up of a rehearsal may be."""
+    _beside(Tolerance, number, "Working out the tolerance", tolerating.work_out)
 
 
 def settle(number: int, state: str, error: str) -> None:

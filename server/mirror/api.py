@@ -26,7 +26,7 @@ from bluntmirror.geometry.features import Feature
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
-from jobs import desks, history, measuring, record, releasing, remedying, routes, running, services, setups
+from jobs import desks, history, measuring, record, releasing, remedying, routes, running, services, setups, tolerating
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.tasks import FILM
 
@@ -84,6 +84,8 @@ from .schemas import (
     SignIn,
     StockIn,
     StockOut,
+    ToleranceIn,
+    ToleranceOut,
     ToolIn,
     TriageIn,
     TryIn,
@@ -427,6 +429,26 @@ def cancel_remedies(request: HttpRequest, number: int) -> Any:
     row = _rehearsal(request, number)
     remedying.cancel(row)
     return remedying.shown(row)
+
+
+@api.get("/rehearsals/{number}/tolerance", response=ToleranceOut)
+def tolerance(request: HttpRequest, number: int) -> Any:
+    return tolerating.shown(_rehearsal(request, number))
+
+
+@api.post("/rehearsals/{number}/tolerance", response=ToleranceOut)
+def ask_tolerance(request: HttpRequest, number: int, body: ToleranceIn) -> Any:
+    """Work out how wrong the set-up may be."""
+    row = _rehearsal(request, number)
+    running.begin_tolerance(row, body.reach, request.user)  # type: ignore[arg-type]
+    return tolerating.shown(row)
+
+
+@api.post("/rehearsals/{number}/tolerance/cancel", response=ToleranceOut)
+def cancel_tolerance(request: HttpRequest, number: int) -> Any:
+    row = _rehearsal(request, number)
+    tolerating.cancel(row)
+    return tolerating.shown(row)
 
 
 @api.post("/rehearsals/{number}/mend", response=RehearsalOut)

@@ -15,6 +15,7 @@ from bluntmirror.export.models import (
     RulesRun,
     StockResult,
     Times,
+    ToleranceResult,
     ToolUse,
 )
 from bluntmirror.job.models import Measure
@@ -277,6 +278,19 @@ class SearchOut(Schema):
 
 class SearchIn(Schema):
     finding: int | None = None  # null: all
+
+
+class ToleranceOut(Schema):
+    """How wrong the set-up may be: how far the working out is, and what came of it."""
+
+    state: RunState | Literal["none"]
+    share: float
+    error: str
+    result: ToleranceResult | None
+
+
+class ToleranceIn(Schema):
+    reach: float = Field(default=1.0, gt=0.0, le=100.0)  # mm
 
 
 class MendIn(Schema):

@@ -14,7 +14,7 @@ NAMES = {
 }  # fmt: skip
 HAPPENS = {
     "contact.body": "touches", "contact.rapid": "goes through stock at rapid", "contact.shank": "shank or holder into stock",
-    "material.gouge": "gouges the part", "travel.over": "passes its travel",
+    "material.gouge": "gouges the part", "material.blank": "the part reaches out of the blank", "travel.over": "passes its travel",
 }  # fmt: skip
 Json = dict[str, Any]
 

@@ -20,7 +20,7 @@ from itertools import pairwise
 import numpy as np
 
 from ..geometry.distance import Solid
-from ..geometry.frames import Floats, frame, inverse
+from ..geometry.frames import Floats, apply, frame, inverse
 from ..job.channel import tool_number
 from ..material.cut_kernel import CUT, TEST_CUT, TEST_HOLDER, TEST_SHANK, TILE
 from ..material.layers import Ends, bar, blank, block, ends_of, filled
@@ -119,8 +119,8 @@ class Material:
             for facets in (False, True)
         ]
         self.makers, self.order = self._makers()
-        to_be = meant(quiet, name, self.cutting.frame, None)
-        self.design = Solid.of(to_be.design) if to_be else None
+        self.to_be = meant(quiet, name, self.cutting.frame, None)
+        self.design = Solid.of(self.to_be.design) if self.to_be else None
         self.turned = np.zeros(len(result.reel.motions), np.bool_)
         self.turned[self.segments.motion[self.segments.mode == RING]] = True
         self.tolerance = result.job.file.checks.gouge
@@ -320,8 +320,8 @@ class Material:
         mine = np.unique(ways[met.rows], axis=0)
         side = self._side(quantity)
         of_blank = grown((sign * (side - way) for way in mine), by, self.spins)
-        if quantity.kind == "blank" and quantity.name == self.name and quantity.axis == "R":
-            of_blank = ((by if sign > 0.0 else 0.0,) * 2,) * 3
+        if quantity.kind == "blank":  # one that is smaller brings nothing nearer
+            of_blank = STANDS if sign < 0.0 else ((by, by),) * 3 if quantity.axis == "R" else of_blank
         growths: list[tuple[int, Growth]] = []
         for other in range(len(self.makers)):
             its = (
@@ -386,6 +386,22 @@ class Material:
             if other == maker:
                 self._run(layer, rows)
         return ends_of(layer)
+
+    def blank_bound(self, quantity: Quantity, sign: float, upto: float) -> Bound:
+        """How much smaller one side of the blank may be, up to `upto`, before the design reaches out of it."""
+        if quantity.kind != "blank" or quantity.name != self.name or sign > 0.0 or self.to_be is None:
+            return Bound(upto)
+        points, own = self.to_be.design.vertices, self.cutting.mesh.vertices
+        if quantity.axis == "R":
+            body = next(b for b in self.result.job.file.bodies if b.name == self.name)
+            placed = inverse(self.cutting.frame) @ frame(body.at, body.turn)
+            points, own = (np.linalg.norm(apply(inverse(placed), at)[:, :2], axis=1) for at in (points, own))
+        else:
+            points, own = points @ self._side(quantity), own @ self._side(quantity)
+        room = float(own.max() - points.max()) + self.tolerance
+        return (
+            Bound(max(room, 0.0), "material.blank", -1, (*self.to_be.names, self.name)) if room < upto else Bound(upto)
+        )
 
     def _side(self, quantity: Quantity) -> Floats:
         """Where the side of a blank goes when it is 1 mm farther out, in the grid's frame; of anything else nowhere."""

@@ -57,6 +57,7 @@ def _held(result: Rehearsal, quantity: Quantity, touching: Touching, materials: 
         best = travel_bound(result, shift, sign, reach)
         best = best.or_(touching.bound(quantity, shift, sign, best.amount))
         for material, way in zip(materials, ways, strict=True):
+            best = best.or_(material.blank_bound(quantity, sign, best.amount))
             best = best.or_(material.gouge_bound(quantity, way, sign, best.amount))
             best = best.or_(material.stock_bound(quantity, way, sign, best.amount))
         bounds.append(best)

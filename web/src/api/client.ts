@@ -46,6 +46,7 @@ export type Rule = Schemas["RuleOut"];
 export type PartMeasure = Schemas["PartMeasure"];
 export type Asked = PartMeasure["asked"];
 export type Release = Schemas["ReleaseOut"];
+export type Tolerance = Schemas["ToleranceOut"];
 export type Search = Schemas["SearchOut"];
 export type Offer = Schemas["OfferOut"];
 export type Wait = Schemas["WaitOut"];
@@ -132,6 +133,9 @@ export const api = {
   remedies: (id: number) => json<Search>(`/rehearsals/${id}/remedies`),
   tryRemedies: (id: number, finding: number | null) => json<Search>(`/rehearsals/${id}/remedies`, "POST", { finding }),
   stopRemedies: (id: number) => json<Search>(`/rehearsals/${id}/remedies/cancel`, "POST"),
+  tolerance: (id: number) => json<Tolerance>(`/rehearsals/${id}/tolerance`),
+  askTolerance: (id: number, reach: number) => json<Tolerance>(`/rehearsals/${id}/tolerance`, "POST", { reach }),
+  stopTolerance: (id: number) => json<Tolerance>(`/rehearsals/${id}/tolerance/cancel`, "POST"),
   mend: (id: number, offers: number[], anyway = false) => json<Rehearsal>(`/rehearsals/${id}/mend`, "POST", { offers, anyway }),
   putControl: async (revision: number, file: File) => {
     const form = new FormData();

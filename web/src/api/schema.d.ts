@@ -374,6 +374,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{number}/tolerance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tolerance */
+        get: operations["mirror_api_tolerance"];
+        put?: never;
+        /**
+         * Ask Tolerance
+         * @description Work out how wrong the set-up may be.
+         */
+        post: operations["mirror_api_ask_tolerance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{number}/tolerance/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel Tolerance */
+        post: operations["mirror_api_cancel_tolerance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{number}/mend": {
         parameters: {
             query?: never;
@@ -2274,6 +2312,73 @@ export interface components {
             /** Finding */
             finding?: number | null;
         };
+        /** ToleranceBound */
+        ToleranceBound: {
+            /** Amount */
+            amount: number;
+            /** By */
+            by: string | null;
+            /** Bodies */
+            bodies: string[];
+            /** Program */
+            program: string | null;
+            /** Line */
+            line: number | null;
+            /** Time */
+            time: number | null;
+        };
+        /** ToleranceOf */
+        ToleranceOf: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "offset" | "length" | "geometry" | "radius" | "stickout" | "fixture" | "blank";
+            /** Name */
+            name: string;
+            /** Axis */
+            axis: string | null;
+            /** Channel */
+            channel: number;
+            /** Tool */
+            tool: number | null;
+            /** Diameter */
+            diameter: boolean;
+            less: components["schemas"]["ToleranceBound"] | null;
+            more: components["schemas"]["ToleranceBound"] | null;
+            /** Not Followed */
+            not_followed: string | null;
+        };
+        /**
+         * ToleranceOut
+         * @description How wrong the set-up may be: how far the working out is, and what came of it.
+         */
+        ToleranceOut: {
+            /** State */
+            state: ("queued" | "running" | "done" | "failed" | "cancelled") | "none";
+            /** Share */
+            share: number;
+            /** Error */
+            error: string;
+            result: components["schemas"]["ToleranceResult"] | null;
+        };
+        /** ToleranceResult */
+        ToleranceResult: {
+            /** Reach */
+            reach: number;
+            /** Quantities */
+            quantities: components["schemas"]["ToleranceOf"][];
+            /** Not Checked */
+            not_checked: string[];
+        };
+        /** ToleranceIn */
+        ToleranceIn: {
+            /**
+             * Reach
+             * @default 1
+             */
+            reach: number;
+        };
         /** MendIn */
         MendIn: {
             /** Offers */
@@ -3955,6 +4060,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SearchOut"];
+                };
+            };
+        };
+    };
+    mirror_api_tolerance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToleranceOut"];
+                };
+            };
+        };
+    };
+    mirror_api_ask_tolerance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToleranceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToleranceOut"];
+                };
+            };
+        };
+    };
+    mirror_api_cancel_tolerance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToleranceOut"];
                 };
             };
         };

@@ -1,18 +1,20 @@
 import { Typography } from "antd";
 
 import type { RehearsalFull } from "../api/client";
+import { Tolerance } from "./Tolerance";
 
 interface Props {
   rehearsal: RehearsalFull;
   onTime: (time: number) => void;
 }
 
-/** How much is left: travel of every axis, clearance of every pair that came near. */
+/** How much is left: how wrong the set-up may be, travel of every axis, clearance of every pair that came near. */
 export function Margins({ rehearsal, onTime }: Props) {
   const { result } = rehearsal;
   if (!result) return null;
   return (
     <div className="padded">
+      <Tolerance rehearsal={rehearsal} onTime={onTime} />
       <h4>Travel used</h4>
       <table className="figures">
         <tbody>
