@@ -6,7 +6,7 @@ import os
 import shutil
 import subprocess
 import sys
-from pathlib import Path
+from glob import glob
 
 from .steps import PYTHON, ROOT, VAR, VENV, WEB, StepFailed, environment, only_when_changed, run, step
 
@@ -17,6 +17,8 @@ SERVER_PACKAGES = {
     "pkg-config": "/usr/bin/pkg-config",
     "gcc": "/usr/bin/gcc",
     "redis-server": "/usr/bin/redis-server",
+    "libpango-1.0-0": "/usr/lib/*/libpango-1.0.so.0",  # sets the report's pages
+    "libpangoft2-1.0-0": "/usr/lib/*/libpangoft2-1.0.so.0",
 }
 BROWSER_PACKAGES = {
     "chromium": "/usr/bin/chromium",
@@ -26,7 +28,7 @@ BROWSER_PACKAGES = {
 
 
 def debian(packages: dict[str, str]) -> None:
-    missing = [name for name, file in packages.items() if not Path(file).exists()]
+    missing = [name for name, file in packages.items() if not glob(file)]
     if not missing:
         return
     remedy = f"install them by hand (as root): apt-get install {' '.join(missing)}"

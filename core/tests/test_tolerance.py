@@ -26,7 +26,15 @@ from bluntmirror.tolerance.material import grown
 
 from .build import JOBS
 
-EVENTS = ("contact.body", "contact.rapid", "contact.still", "contact.shank", "material.gouge", "material.blank", "travel.over")
+EVENTS = (
+    "contact.body",
+    "contact.rapid",
+    "contact.still",
+    "contact.shank",
+    "material.gouge",
+    "material.blank",
+    "travel.over",
+)
 WITHIN = 0.02  # mm: asked of a bound
 TOP = 65.0
 

@@ -4,7 +4,7 @@ import json
 import re
 import zipfile
 from pathlib import PurePosixPath
-from typing import Any
+from typing import Any, Literal
 from urllib.parse import quote
 
 from django.conf import settings
@@ -26,13 +26,28 @@ from bluntmirror.geometry.features import Feature
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
-from jobs import desks, history, measuring, record, releasing, remedying, routes, running, services, setups, tolerating
+from jobs import (
+    beside,
+    desks,
+    history,
+    measuring,
+    paperwork,
+    record,
+    releasing,
+    remedying,
+    routes,
+    running,
+    services,
+    setups,
+    tolerating,
+)
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.tasks import FILM
 
 from .rights import guard
 from .schemas import (
     AccessoriesIn,
+    BesideOut,
     BlockIn,
     CheckIn,
     CheckOut,
@@ -477,6 +492,23 @@ def artifact(request: HttpRequest, number: int, name: str) -> HttpResponse:
     if found.packed:
         response["Content-Encoding"] = "gzip"
     response["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
+
+
+@api.get("/rehearsals/{number}/beside/{other}", response=BesideOut)
+def part_beside(request: HttpRequest, number: int, other: int) -> Any:
+    """What the part of another rehearsal has more and less than that of this one."""
+    return beside.difference(_rehearsal(request, number), _rehearsal(request, other))
+
+
+@api.get("/rehearsals/{number}/report.pdf")
+def report_pdf(request: HttpRequest, number: int, paper: Literal["A4", "letter"] = "A4") -> HttpResponse:
+    """The report, with judgements, tolerance and release as they are now, to print and keep."""
+    row = _rehearsal(request, number)
+    response = HttpResponse(paperwork.report(row, paper), content_type="application/pdf")
+    response["Content-Disposition"] = content_disposition_header(
+        True, f"{row.revision.job.name}, rehearsal {row.pk}.pdf"
+    )
     return response
 
 

@@ -293,6 +293,15 @@ class ToleranceIn(Schema):
     reach: float = Field(default=1.0, gt=0.0, le=100.0)  # mm
 
 
+class BesideOut(Schema):
+    """Two parts: how far the other stands beyond the one and within it, mm; how much more volume it has, mm³; pictures of it as data URIs."""
+
+    more: float
+    less: float
+    volume: float
+    pictures: list[str]
+
+
 class MendIn(Schema):
     offers: list[int] = Field(min_length=1, max_length=100)
     anyway: bool = False

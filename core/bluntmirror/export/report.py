@@ -11,7 +11,7 @@ import numpy as np
 from ..findings.identity import Judged
 from ..job.channel import tool_key, tool_number
 from ..program.motions import ARC, FEED, KIND_NAMES, RAPID, THREAD
-from ..rehearsal.result import Strand, Timed
+from ..rehearsal.result import Rehearsal, Strand, Timed
 from .verdict import WORDS, verdict_dict
 
 STYLE = """
@@ -26,7 +26,15 @@ tr { break-inside: avoid; } .quiet { color: #5d6a70; } .remedy { color: #1f5a73;
 .bar { display: inline-block; position: relative; width: 46mm; height: 2.2mm; background: #e9e4d6; overflow: hidden; }
 .bar i { position: absolute; top: 0; bottom: 0; background: #1f5a73; } .bar i.over { background: #a3195b; }
 svg { vertical-align: -0.2mm; }
+.pictures { margin: 3mm 0; } figure { display: inline-block; vertical-align: top; margin: 0 2.4mm 2mm 0; width: 88mm; break-inside: avoid; }
+tr:first-child { break-after: avoid; }
+figure img { width: 100%; border: 0.2mm solid #d9d4c7; display: block; } figcaption { font-size: 8.5pt; color: #5d6a70; margin-top: 0.6mm; }
+.tools figure { width: 27mm; } .tools svg { display: block; margin: 0 auto; }
 """
+MORE = "<!--more-->"  # where what has come since the rehearsal is put (`with_more`)
+MOST_PICTURES = 12
+PICTURED = ("contact.", "material.")  # kinds that have something to be seen
+TOOL_MM, TOOL_WIDE_MM = 46.0, 24.0  # of a tool's drawing on the page
 MARKS = {  # by shape as well as by colour
     "stop": '<rect x="1" y="1" width="10" height="10" fill="#a3195b"/><path d="M3 6h6" stroke="#fff" stroke-width="2"/>',
     "caution": '<path d="M6 1l5 5-5 5-5-5z" fill="none" stroke="#b06a00" stroke-width="1.6"/>',
@@ -43,12 +51,17 @@ def as_html(result: Timed, when: str = "", by: str = "", known: Sequence[Judged]
         f"{escape(f'; {when}' if when else '')}{escape(f', {by}' if by else '')}</div>",
         f'<div class="word {verdict["verdict"]}">{_mark(verdict["verdict"])} {escape(WORDS[verdict["verdict"]])}</div>',
         _findings(verdict),
+        _pictures(result),
+        MORE,
         _checked(verdict),
         _axes(verdict),
         _margins(verdict),
         _tools(result, verdict),
+        _tool_drawings(result, verdict),
         _stock(verdict),
+        _part(result),
         _measures(verdict),
+        _setup(result),
         _offsets(result),
         f'<p class="quiet">Blunt Mirror {escape(verdict["version"])}. Lengths in mm, times in min:s.</p>',
     ]
@@ -57,6 +70,11 @@ def as_html(result: Timed, when: str = "", by: str = "", known: Sequence[Judged]
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title}</title><style>{STYLE}</style></head>'
         f"<body>{''.join(parts)}</body></html>\n"
     )
+
+
+def with_more(html: str, sections: Sequence[str]) -> str:
+    """The report with what has come since: sections after its findings."""
+    return html.replace(MORE, "".join(sections), 1)
 
 
 def _programs(result: Timed) -> str:
@@ -98,6 +116,100 @@ def _findings(verdict: dict[str, Any]) -> str:
             said += f"<br><b>Accepted{escape(by)}:</b> {escape(item['accepted']['reason'])}"
         rows.append([f"<span class='kind'>{_mark(item['severity'])} {escape(item['kind'])}</span>", place + tool, said])
     return "<h2>Findings</h2>" + table(["what", "where", "what is wrong, what would put it right"], rows)
+
+
+def figure(data: bytes, said: str) -> str:
+    """A picture with what it shows."""
+    from .picture import as_uri
+
+    return f'<figure><img src="{as_uri(data)}" alt="{escape(said)}"><figcaption>{escape(said)}</figcaption></figure>'
+
+
+def _pictures(result: Timed) -> str:
+    """Where the findings are, each from a side from which it can be seen."""
+    if not isinstance(result, Rehearsal) or not result.findings:
+        return ""
+    from .picture import of_finding
+
+    shown = []
+    pictured = [item for item in result.findings if item.kind.startswith(PICTURED)]
+    for item in pictured[:MOST_PICTURES]:
+        data = of_finding(result, item)
+        if data:
+            place = f"{item.program} line {item.line}" if item.line else "setup"
+            shown.append(figure(data, f"{item.kind}, {place}: {' and '.join(item.bodies) or item.message}"))
+    rest = (
+        f'<p class="quiet">The first {MOST_PICTURES} of {len(pictured)} are pictured.</p>'
+        if len(pictured) > MOST_PICTURES
+        else ""
+    )
+    return f'<div class="pictures">{"".join(shown)}</div>{rest}' if shown else ""
+
+
+def _part(result: Timed) -> str:
+    if not isinstance(result, Rehearsal):
+        return ""
+    from .picture import of_part
+
+    shown = []
+    for cut in result.stocks:
+        data = of_part(result, cut)
+        if data:
+            told = (
+                "; dark where it is gouged, lighter where material is left, beyond the tolerances" if cut.part else ""
+            )
+            shown.append(figure(data, f"{cut.name} as it comes out{told}"))
+    return f'<div class="pictures">{"".join(shown)}</div>' if shown else ""
+
+
+def _setup(result: Timed) -> str:
+    if not isinstance(result, Rehearsal):
+        return ""
+    from .picture import of_setup
+    from .sheet import plans
+
+    data = of_setup(result)
+    picture = (
+        f'<h2>Setup</h2><div class="pictures">{figure(data, "the work as it is clamped at the start")}</div>'
+        if data
+        else ""
+    )
+    return picture + plans(result)
+
+
+def _tool_drawings(result: Timed, verdict: dict[str, Any]) -> str:
+    """The tools that are used as they hang, with how far they must stand out."""
+    needed = {entry["number"]: entry["reach_needed"] for entry in verdict["tools"]}
+    drawn = []
+    for number in dict.fromkeys(result.reel.motions.tool.tolist()):
+        tool = result.tools.get(number)
+        if not number or tool is None or tool.is_turning:
+            continue
+        outlines = tool.outlines()
+        high = max(h for outline in outlines.values() for _, h in outline)
+        wide = max(r for outline in outlines.values() for r, _ in outline)
+        scale = min(TOOL_MM / high, 0.5 * TOOL_WIDE_MM / wide)
+        parts = []
+        for name, outline in outlines.items():
+            right = [(0.5 * TOOL_WIDE_MM + r * scale, TOOL_MM - h * scale) for r, h in outline]
+            left = [(TOOL_WIDE_MM - x, y) for x, y in reversed(right)]
+            points = " ".join(f"{x:.2f},{y:.2f}" for x, y in right + left)
+            fill = {"cutter": "#e9e4d6", "shank": "#ffffff", "holder": "#b9c0c4"}[name]
+            parts.append(f'<polygon points="{points}" fill="{fill}" stroke="#1d2a30" stroke-width="0.2"/>')
+        need = needed.get(tool_number(number))
+        if need is not None:
+            y = TOOL_MM - need * scale
+            parts.append(
+                f'<path d="M0 {y:.2f}H{TOOL_WIDE_MM}" stroke="#a3195b" stroke-width="0.3" stroke-dasharray="1 0.8"/>'
+            )
+        told = f"T{tool_number(number)}: stands out {tool.reach:g}" + (
+            "" if need is None else f", needs {need:.1f} at most"
+        )
+        drawn.append(
+            f'<figure><svg width="{TOOL_WIDE_MM}mm" height="{TOOL_MM}mm" viewBox="0 0 {TOOL_WIDE_MM} {TOOL_MM}" role="img" aria-label="{escape(told)}">'
+            f"{''.join(parts)}</svg><figcaption>{escape(told)}</figcaption></figure>"
+        )
+    return f'<div class="pictures tools">{"".join(drawn)}</div>' if drawn else ""
 
 
 def _checked(verdict: dict[str, Any]) -> str:

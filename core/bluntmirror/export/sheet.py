@@ -27,7 +27,7 @@ TOOL_HEADS = (
 )  # fmt: skip
 PLAN_MM, PLAN_EDGE = 150.0, 14.0  # width of the drawing on the page, and room about it for dimensions
 FILLS = {"stock": "#e9e4d6", "fixture": "#c9c4b6", "part": "#d9dfe0"}
-STYLE_MORE = "svg text { font: 3.1px 'IBM Plex Sans', 'DejaVu Sans', sans-serif; } .tick { width: 26mm; border-bottom: 0.2mm solid #5d6a70; }"
+STYLE_MORE = ".tick { width: 26mm; border-bottom: 0.2mm solid #5d6a70; }"
 
 
 def tool_rows(result: Timed) -> list[dict[str, Any]]:
@@ -97,7 +97,7 @@ def as_html(result: Timed, when: str = "", by: str = "") -> str:
     parts = [
         f"<h1>{escape(job.name)}: setup</h1>", f'<div class="quiet">{head}</div>',
         f"<p>Program {escape(programs)}; {clock(result.reel.seconds)} a part.</p>",
-        _clamped(result), *(_plan(result, mount) for mount in _work_mounts(result)), _grips(result), _offsets(result), _tools(result), _first_part(result),
+        _clamped(result), plans(result), _grips(result), _offsets(result), _tools(result), _first_part(result),
     ]  # fmt: skip
     title = escape(f"{job.name}: setup")
     return (
@@ -114,6 +114,11 @@ def _work_mounts(result: Timed) -> list[Mount]:
 def _bounds(result: Timed, body: Body) -> Floats:
     meshes = result.job.body_meshes[body.name]
     return np.array([np.min([m.bounds[0] for m in meshes], axis=0), np.max([m.bounds[1] for m in meshes], axis=0)])
+
+
+def plans(result: Timed) -> str:
+    """Every mount that work stands on, drawn from above with its dimensions from program zero."""
+    return "".join(_plan(result, mount) for mount in _work_mounts(result))
 
 
 def _clamped(result: Timed) -> str:
@@ -189,7 +194,8 @@ def _plan(result: Timed, mount: Mount) -> str:
             )
     return (
         f"<h2>On {escape(mount.name)}, seen along its Z</h2>"
-        f'<svg width="{PLAN_MM:.0f}mm" height="{height:.1f}mm" viewBox="0 0 {PLAN_MM:.0f} {height:.2f}">{"".join(drawn)}</svg>'
+        f'<svg width="{PLAN_MM:.0f}mm" height="{height:.1f}mm" viewBox="0 0 {PLAN_MM:.0f} {height:.2f}" '
+        f'font-size="3.1" font-family="IBM Plex Sans, DejaVu Sans, sans-serif">{"".join(drawn)}</svg>'
     )
 
 

@@ -1,6 +1,5 @@
 """Rays of two solids on one lattice, laid over each other: what is in both, each end of each first moved outwards by so much."""
 
-
 from ..compiled import njit
 
 NEVER = 1e30

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -162,6 +163,10 @@ class CutStock:
 
     def final_surface(self) -> tuple[Mesh, np.ndarray]:
         """The same, and the tag of each of its faces (faces,): the motion that cut it."""
+        return self._surface
+
+    @cached_property
+    def _surface(self) -> tuple[Mesh, np.ndarray]:
         from ..material.sharp import sharp_surface
 
         mesh, tags = sharp_surface(self.film)

@@ -133,6 +133,7 @@ export const api = {
   remedies: (id: number) => json<Search>(`/rehearsals/${id}/remedies`),
   tryRemedies: (id: number, finding: number | null) => json<Search>(`/rehearsals/${id}/remedies`, "POST", { finding }),
   stopRemedies: (id: number) => json<Search>(`/rehearsals/${id}/remedies/cancel`, "POST"),
+  beside: (id: number, other: number) => json<Schemas["BesideOut"]>(`/rehearsals/${id}/beside/${other}`),
   tolerance: (id: number) => json<Tolerance>(`/rehearsals/${id}/tolerance`),
   askTolerance: (id: number, reach: number) => json<Tolerance>(`/rehearsals/${id}/tolerance`, "POST", { reach }),
   stopTolerance: (id: number) => json<Tolerance>(`/rehearsals/${id}/tolerance/cancel`, "POST"),
@@ -240,6 +241,7 @@ export const api = {
   measuresAddress: (id: number) => `/api/rehearsals/${id}/measures.csv`,
   artifact: (id: number, name: string) => ask(`/rehearsals/${id}/artifacts/${name}`),
   artifactAddress: (id: number, name: string) => `/api/rehearsals/${id}/artifacts/${name}`,
+  reportAddress: (id: number, paper: "A4" | "letter") => `/api/rehearsals/${id}/report.pdf?paper=${paper}`,
 };
 
 export interface Progress {

@@ -469,6 +469,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{number}/beside/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Part Beside
+         * @description What the part of another rehearsal has more and less than that of this one.
+         */
+        get: operations["mirror_api_part_beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{number}/report.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Pdf
+         * @description The report, with judgements, tolerance and release as they are now, to print and keep.
+         */
+        get: operations["mirror_api_report_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{number}/film": {
         parameters: {
             query?: never;
@@ -2390,6 +2430,20 @@ export interface components {
             anyway: boolean;
         };
         /**
+         * BesideOut
+         * @description Two parts: how far the other stands beyond the one and within it, mm; how much more volume it has, mm³; pictures of it as data URIs.
+         */
+        BesideOut: {
+            /** More */
+            more: number;
+            /** Less */
+            less: number;
+            /** Volume */
+            volume: number;
+            /** Pictures */
+            pictures: string[];
+        };
+        /**
          * FilmIn
          * @description From where to where of the film, bytes, each end not counted in.
          */
@@ -4189,6 +4243,51 @@ export interface operations {
             path: {
                 number: number;
                 name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_part_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideOut"];
+                };
+            };
+        };
+    };
+    mirror_api_report_pdf: {
+        parameters: {
+            query?: {
+                paper?: "A4" | "letter";
+            };
+            header?: never;
+            path: {
+                number: number;
             };
             cookie?: never;
         };

@@ -12,8 +12,12 @@ import { Rehearsed } from "./Replaying";
 import { Steps } from "./Steps";
 import { UnderWay } from "./UnderWay";
 
+const PAPERS = [
+  ["A4", "Report, PDF on A4"],
+  ["letter", "Report, PDF on Letter"],
+] as const;
 const FILES: [string, string][] = [
-  ["report.html", "Report, to read and print"],
+  ["report.html", "Report, one page"],
   ["setup.html", "Setup sheet, for the floor"],
   ["tools.csv", "Tool list, CSV"],
   ["verdict.json", "Verdict, JSON"],
@@ -109,14 +113,24 @@ export function Workspace({ id, onLeave, onRehearsal, onSetup, onDesk }: Workspa
             {state === "done" && me && <ReleaseControl rehearsal={data} me={me} />}
             <Dropdown
               menu={{
-                items: [...FILES, ...programsOfControl(data.artifacts)].filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({
+                items: [
+                  ...PAPERS.map(([paper, label]) => ({
+                    key: paper,
+                    label: (
+                      <a href={api.reportAddress(id, paper)} target="_blank">
+                        {label}
+                      </a>
+                    ),
+                  })),
+                  ...[...FILES, ...programsOfControl(data.artifacts)].filter(([file]) => data.artifacts.includes(file)).map(([file, label]) => ({
                   key: file,
                   label: (
                     <a href={api.artifactAddress(id, file)} {...(file.endsWith(".html") ? { target: "_blank" } : { download: file })}>
                       {label}
                     </a>
                   ),
-                })),
+                  })),
+                ],
               }}
               trigger={["click"]}
               disabled={!data.artifacts.length}
