@@ -1,5 +1,6 @@
 """The real interface in headless Chromium, on a web server and a worker of its own."""
 
+import io
 import json
 import math
 import os
@@ -21,6 +22,7 @@ from django.contrib.auth import get_user_model
 from django.db import connection
 from django.test import TransactionTestCase
 from playwright.sync_api import Page, expect, sync_playwright
+from pypdf import PdfReader
 
 from accounts.models import Membership, Organisation
 from jobs.models import Job, Rehearsal, Revision
@@ -310,6 +312,41 @@ class Interface(TransactionTestCase):
             expect(page.locator(".record")).to_contain_text("first part measured")
             page.get_by_label("Find in the record").fill("ines released")
             expect(page.locator(".record tbody tr")).to_have_count(1)
+            self.from_tolerance_to_paper(page, mended)
+
+    def from_tolerance_to_paper(self, page: Page, released: Rehearsal) -> None:
+        """How wrong the set-up may be, a rehearsal more, both beside each other, and the report's pages with all of it."""
+        page.goto(f"http://127.0.0.1:{self.port}/rehearsals/{released.pk}")
+        page.get_by_text("Margins", exact=True).click()
+        page.get_by_role("button", name="How wrong may it be?").click()
+        told = page.get_by_test_id("tolerance")
+        expect(told).to_contain_text("Forgives least", timeout=LONG_MS)
+        # A whisker leads to the line at which it would happen first.
+        told.locator(".whisker:not([disabled])").first.click()
+        page.wait_for_function("Number(document.querySelector('[data-testid=stage]').dataset.time) > 1")
+        page.get_by_role("button", name="Rehearse again").click()
+        page.wait_for_function(f"!location.pathname.endsWith('/{released.pk}')")
+        expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+        page.get_by_role("button", name="All jobs").click()
+        page.get_by_role("row").filter(has_text="4 changes").get_by_role("button", name="More for").click()
+        page.get_by_text("Rehearsals side by side").click()
+        expect(page.get_by_test_id("beside")).to_contain_text("The two parts are the same", timeout=LONG_MS)
+        flawed = released.revision.parent.rehearsals.first()
+        self.choose(page, "Left", f"rehearsal {flawed.pk}")
+        expect(page.get_by_test_id("beside")).to_contain_text("leaves up to", timeout=LONG_MS)
+        expect(page.get_by_test_id("beside").locator("img")).to_have_count(2)
+        answer = page.request.get(f"http://127.0.0.1:{self.port}/api/rehearsals/{released.pk}/report.pdf")
+        pages = [" ".join(sheet.extract_text().split()) for sheet in PdfReader(io.BytesIO(answer.body())).pages]
+        self.assertGreaterEqual(len(pages), 3)
+        for number, text in enumerate(pages, 1):
+            self.assertIn(f"{number} of {len(pages)}", text)
+        for words in (
+            "CLEAR: it may run",
+            "How wrong the set-up may be",
+            "T3 D10 end mill R1 is another in the library",
+            "Travel used",
+        ):
+            self.assertIn(words, " ".join(pages))
 
     def click_on(
         self,

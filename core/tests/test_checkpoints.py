@@ -1,5 +1,6 @@
 """Going on from a checkpoint gives what beginning anew gives; and nothing is taken over that anything before it could differ in."""
 
+import itertools
 import json
 import tempfile
 import unittest
@@ -12,6 +13,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from bluntmirror.export.replay import replay_data
 from bluntmirror.export.verdict import finding_dict, verdict_dict
 from bluntmirror.job import Job
 from bluntmirror.rehearsal import Rehearsal, rehearse
@@ -109,6 +111,23 @@ class Checkpoints(unittest.TestCase):
         self.same(again, anew)
         self.assertIn("was taken from an earlier rehearsal", " ".join(verdict_dict(again)["checked"]["notes"]))
         self.assertIn("contact.rapid", [f.kind for f in again.findings])  # told before the checkpoint, and still
+
+    def test_whoever_kept_them_nothing_of_the_film_is_missing(self) -> None:
+        """Checkpoints of a run without a film hold none: a run that needs one may not go on from them, one that needs none from either."""
+        edited = self.job(program(late="G1 X10. Z-3.\nX40."))
+        anew = rehearse(edited)
+        for kept, asked in itertools.product(({"filmed": False}, {"quick": True}, {"filmed": True}), (False, True)):
+            store = Counting()
+            rehearse(self.job(program()), None, store, **kept)
+            again = rehearse(edited, None, store, filmed=asked)
+            with self.subTest(kept=kept, asked=asked):
+                if asked:
+                    self.same(again, anew)
+                    self.assertEqual(replay_data(again)[2], replay_data(anew)[2])  # the film, byte for byte
+                mesh, fresh = again.stocks[0].final_mesh, anew.stocks[0].final_mesh
+                self.assertEqual(len(mesh.faces), len(fresh.faces))
+                self.assertAlmostEqual(mesh.volume, fresh.volume, places=6)
+                self.assertEqual(bool(again.resumed), kept != {"quick": True} and (kept["filmed"] or not asked))
 
     def test_each_holds_what_has_come_since_the_one_before_it(self) -> None:
         store = Counting()

@@ -96,8 +96,14 @@ def keep(store: Store, key: str, stock: Stock, film: Film, work: Work, hits: Hit
     for name, flat in (("found", [(n, *astuple(h)) for n, hs in watch.found.items() for h in hs]),
                        ("near", [(n, *astuple(h)) for n, h in watch.near.items()])):  # fmt: skip
         state[f"watch/{name}"] = np.array([[n, s, d, share, *place] for n, s, d, place, share in flat]).reshape(-1, 7)
+    key = _with_film(key) if film.runs else key
     store.put(key, packed(state))
     kept.key, kept.versions, kept.hits, kept.taken = key, len(versions), len(hits), work.taken.copy()
+
+
+def _with_film(key: str) -> str:
+    """The key of a checkpoint that holds the film so far, too."""
+    return f"{key}-film"
 
 
 def go_on(
@@ -107,8 +113,12 @@ def go_on(
     read; how many pieces that is."""
     if store is None:
         return 0
-    for place, key in sorted(keys.items(), reverse=True):
-        states = _chain(store, key, len(keys), stock)
+    for place, plain in sorted(keys.items(), reverse=True):
+        # A film needs one that was filmed; whoever needs none takes either.
+        for key in (_with_film(plain),) if film.runs else (plain, _with_film(plain)):
+            states = _chain(store, key, len(keys), stock)
+            if states is not None:
+                break
         if states is None:
             continue
         for state in states:

@@ -79,6 +79,7 @@ const KINDS = ["cutting", "air", "rapid", "dwell", "change", "waiting", "other"]
 
 /** The operations, by tool and name, that take another time in one of two rehearsals. */
 export function operationsApart(a: RehearsalFull, b: RehearsalFull): { name: string; of: Reading }[] {
+  if (!a.result?.times || !b.result?.times) return []; // one of an older build does not know
   const tables = new Map(
     [a, b].map((side) => {
       const table = new Map<string, number>();
