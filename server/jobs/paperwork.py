@@ -9,7 +9,8 @@ from typing import Literal
 
 from django.conf import settings
 
-from bluntmirror.export.report import table, with_more
+from bluntmirror.export.page import table
+from bluntmirror.export.report import with_more
 from bluntmirror.export.tolerances import sentences
 
 from . import releasing, tolerating

@@ -18,7 +18,7 @@ from ..rehearsal.result import Rehearsal, Strand, Timed
 from ..rehearsal.times import operation_times
 from ..rehearsal.virtual_control import tool_mount
 from .control_data import control_data
-from .report import STYLE, clock, table
+from .page import STYLE, clock, table
 from .trace import safe_cell
 
 TOOL_HEADS = (
