@@ -334,6 +334,17 @@ class Unit(Strict):
     since: str = ""  # when this was read off the machine
 
 
+class Pace(Strict):
+    """How the unit's control keeps to its time, learned from what programs took on it: `corner_seconds` of the time law, the least that a
+    block of a cut takes, how far measured times are from those worked out (a share of them, one standard deviation), and how many were
+    measured."""
+
+    corner_seconds: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 0.004
+    block_seconds: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.0
+    spread: Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)] | None = None
+    measured: Annotated[int, Field(ge=0)] = 0
+
+
 class MachineFile(Strict):
     format: Literal["blunt-mirror/machine@1"]
     name: str
@@ -346,6 +357,7 @@ class MachineFile(Strict):
     channels: list[Channel] = [Channel(number=1, axes=["X", "Y", "Z"])]
     reference: dict[Literal["1", "2", "3", "4"], Annotated[dict[str, Finite], LENGTH]] = {}
     tool_change: ToolChange = ToolChange()
+    pace: Pace | None = None
     spindle: Spindle = Spindle()
     turret: Turret | None = None
     work_spindle: WorkSpindle | None = None

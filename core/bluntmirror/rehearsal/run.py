@@ -11,7 +11,7 @@ import numpy as np
 from ..findings import Docket, Policy
 from ..job import Job
 from ..job.channel import channel_view, tool_key
-from ..job.models import ProgramFile, Switches
+from ..job.models import Pace, ProgramFile, Switches
 from ..machine import Chain
 from ..machine.tip import Solvers
 from ..program.control import Setup
@@ -92,7 +92,7 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
         reel = _timed(view, own, setup, solvers, interpreted)
         its = {tool.number: tools[tool_key(job.machine, tool)] for tool in view.tools.tools}
         strands.append(Strand(view, own, its, docket, setup, solvers, interpreted, reel))
-    _on_one_clock(strands, waits, met)
+    on_one_clock(strands, waits, met)
     keys = [{t.number: tool_key(job.machine, t) for t in strand.job.tools.tools} for strand in strands]
     reel = together([strand.reel for strand in strands], [strand.columns for strand in strands], len(chain.axes), keys)
     result = Timed(job, chain, tools, docket, strands, reel, met)
@@ -124,13 +124,19 @@ def _switched(motions: Motions, switches: Switches) -> None:
 
 
 def _timed(view: Job, chain: Chain, setup: Setup, solvers: Solvers, interpreted: Interpreted) -> Reel:
+    pace = view.machine.pace or Pace()
     return time_motions(
         interpreted.motions, [chain.joints[axis] for axis in setup.axes], view.machine.rapid == "dogleg", solvers,
-        view.file.switches.rapid_override / 100.0, view.file.programs[0].channel,
+        view.file.switches.rapid_override / 100.0, view.file.programs[0].channel, pace.corner_seconds, pace.block_seconds,
     )  # fmt: skip
 
 
-def _on_one_clock(strands: list[Strand], waits: dict[int, list[Wait]], met: list[Meeting]) -> None:
+def timed_again(strand: Strand) -> Reel:
+    """A channel's motions timed as its machine says now."""
+    return _timed(strand.job, strand.chain, strand.setup, strand.solvers, strand.interpreted)
+
+
+def on_one_clock(strands: list[Strand], waits: dict[int, list[Wait]], met: list[Meeting]) -> None:
     """Shift every channel's times to where the waits let it go on. A feed per revolution of a spindle that another channel has
     started takes its speed at the moment: found by turns, since it moves the moments that follow."""
     if len(strands) == 1:
@@ -142,7 +148,7 @@ def _on_one_clock(strands: list[Strand], waits: dict[int, list[Wait]], met: list
         if not changed:
             return
         for strand in strands:
-            strand.reel = _timed(strand.job, strand.chain, strand.setup, strand.solvers, strand.interpreted)
+            strand.reel = timed_again(strand)
     set_clock({strand.channel: strand.reel for strand in strands}, waits, met)
 
 

@@ -154,10 +154,10 @@ def slides_of(joints: Sequence[Joint]) -> Floats:
 
 def time_motions(
     motions: Motions, joints: list[Joint], dogleg: bool, solvers: Solvers | None = None, rapid_share: float = 1.0,
-    channel: int = 1,
+    channel: int = 1, corner_seconds: float = CORNER_SECONDS, block_seconds: float = 0.0,
 ) -> Reel:  # fmt: skip
     """Give every motion of a channel its time. `joints` in the order of the motions' axes; rates mm/min, accelerations
-    mm/s²; `rapid_share`: the rapid override, 0–1."""
+    mm/s²; `rapid_share`: the rapid override, 0–1; `block_seconds`: the least that a motion of a cut takes."""
     for_rows(len(motions))
     speed = np.array([j.rapid for j in joints]) / 60.0
     accel = np.array([j.accel for j in joints])
@@ -178,6 +178,8 @@ def time_motions(
         a_limit = np.min(np.where(steepest > 1e-12, accel / steepest, np.inf), axis=1, initial=np.inf)
     cutting = path & (motions.kind != RAPID)
     v_limit = np.where(cutting, np.minimum(v_limit, motions.feed / 60.0), v_limit)
+    if block_seconds > 0.0:
+        v_limit = np.where(cutting, np.minimum(v_limit, length / block_seconds), v_limit)
     if rapid_share < 1.0:
         v_limit = np.where(motions.kind == RAPID, v_limit * rapid_share, v_limit)
     # Centripetal acceleration v²/r stays within the plane's slower axis.
@@ -192,7 +194,7 @@ def time_motions(
     asked_share, slow_axis = np.ones(n), np.full(n, -1)
     if len(ways.motion):
         law, first, asked_share, slow_axis = _with_ways(law, ways, motions, slides, speed, accel)
-    v_in, v_out, v_peak, duration = time_law(*law, accel, CORNER_SECONDS)
+    v_in, v_out, v_peak, duration = time_law(*law, accel, corner_seconds)
     way_time = np.zeros(0)
     if len(ways.motion):
         length, a_limit = length.copy(), law[2][first]
