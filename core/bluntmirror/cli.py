@@ -1,4 +1,4 @@
-"""The command line: verify, check, mend, control, trace. Exit status 0 nothing found, 1 findings, 2 the job cannot be read."""
+"""The command line: verify, check, mend, control, calibrate, trace. Exit status 0 nothing found, 1 findings, 2 the job cannot be read."""
 
 from __future__ import annotations
 
@@ -107,13 +107,26 @@ def main(words: list[str] | None = None) -> int:
         "--format", choices=["csv", "g10"], default="csv", help="what is printed (default: %(default)s)"
     )
     control.add_argument("--channel", type=int, default=0, metavar="N", help="of g10: whose (default: the first)")
+    learning = commands.add_parser(
+        "calibrate", epilog=EXITS, formatter_class=plain, help="learn a unit's accelerations, corners, block and change times from measured times",
+        description="learn a unit's constants from what a job took on it: least squares, each with how sure it is, and what is left over",
+    )  # fmt: skip
+    learning.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
+    learning.add_argument("--measured", type=Path, metavar="FILE", required=True,
+                          help="lines of what it is (cycle, T3, or an operation's name) and its time, in s or min:s")  # fmt: skip
+    learning.add_argument(
+        "--format", choices=["text", "json"], default="text", help="what is printed (default: %(default)s)"
+    )
+    learning.add_argument("--out", type=Path, metavar="FILE", help="write the job's machine with what was learned (default: nothing is written)")  # fmt: skip
     tracing = commands.add_parser("trace", help="one row per motion, as CSV", epilog=EXITS, formatter_class=plain,
                                   description="one row per motion: channel, program, line, kind, times, feed, and where every axis ends")  # fmt: skip
     tracing.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
     tracing.add_argument("--csv", type=Path, metavar="FILE", help="the file to write (default: standard output)")
     options = parser.parse_args(words)
     try:
-        return {"trace": _trace, "mend": _mend, "control": _control}.get(options.word, _judge)(options)
+        return {"trace": _trace, "mend": _mend, "control": _control, "calibrate": _calibrate}.get(options.word, _judge)(
+            options
+        )
     except JobUnreadable as error:
         print(f"bluntmirror: {error}", file=sys.stderr)
         return 2
@@ -272,6 +285,26 @@ def _control(options: argparse.Namespace) -> int:
     if channel not in channels:
         raise JobUnreadable(str(options.job), f"there is no channel {channel} (it has {', '.join(map(str, channels))})")
     sys.stdout.write(as_csv(control_data(result)) if options.format == "csv" else as_program(result, channel))
+    return 0
+
+
+def _calibrate(options: argparse.Namespace) -> int:
+    from .export.calibration import as_text, fitted_dict
+    from .rehearsal.calibrating import NotTold, Sample, fit, machine_with, read_measured
+
+    timed = check_program(open_job(options.job))
+    try:
+        measured = read_measured(options.measured.read_text("utf-8-sig"))
+        found = fit([Sample(timed, tuple(measured))])
+    except NotTold as error:
+        raise JobUnreadable(options.measured.name, str(error)) from error
+    told = fitted_dict(found)
+    if options.out:
+        machine = machine_with(timed.job.machine, found.after, round(found.spread, 5), len(measured))
+        options.out.write_text(machine.model_dump_json(indent=1, exclude_none=True) + "\n", encoding="utf-8")
+    sys.stdout.write(
+        json.dumps(told, indent=1, ensure_ascii=False) + "\n" if options.format == "json" else as_text(told)
+    )
     return 0
 
 

@@ -221,6 +221,19 @@ class Measure(models.Model):
         ordering = ["id"]
 
 
+class MeasuredTimes(models.Model):
+    """What a revision's job took on a unit, as somebody typed or pasted it."""
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="measured_times")
+    unit = models.CharField(max_length=200, db_collation=EXACT)
+    text = models.TextField()
+    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+
+    class Meta:
+        ordering = ["-id"]
+
+
 class Release(models.Model):
     """A person's signature that a revision may run, on the evidence of one rehearsal. `rests_on`: what of the library it was held
     against; `accepted`: the findings that were accepted, and why. Whether it stands is worked out anew (`releasing.lapsed`)."""

@@ -28,6 +28,7 @@ from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
 from jobs import (
     beside,
+    calibrating,
     desks,
     history,
     measuring,
@@ -49,6 +50,7 @@ from .schemas import (
     AccessoriesIn,
     BesideOut,
     BlockIn,
+    CalibrationOut,
     CheckIn,
     CheckOut,
     DeskOut,
@@ -68,6 +70,7 @@ from .schemas import (
     MateIn,
     Me,
     MeantIn,
+    MeasuredIn,
     MeasureIn,
     MeasuresIn,
     MendIn,
@@ -493,6 +496,21 @@ def artifact(request: HttpRequest, number: int, name: str) -> HttpResponse:
         response["Content-Encoding"] = "gzip"
     response["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
+
+
+@api.post("/rehearsals/{number}/measured", response=CalibrationOut)
+def measured_times(request: HttpRequest, number: int, body: MeasuredIn) -> Any:
+    """What measured times tell of the unit that the job runs on; nothing is kept."""
+    return calibrating.told(_rehearsal(request, number), body.text)
+
+
+@api.post("/rehearsals/{number}/calibration", response=LibraryOut)
+def learn_times(request: HttpRequest, number: int, body: MeasuredIn) -> Any:
+    """Keep measured times, and the unit's machine with what they tell as a new number in the library."""
+    row = _rehearsal(request, number)
+    kept = calibrating.learn(row, body.text, request.user)  # type: ignore[arg-type]
+    _noted(request, "learned the times of", f"{kept.name}, number {kept.number}", "machine")
+    return _library_out(kept)
 
 
 @api.get("/rehearsals/{number}/beside/{other}", response=BesideOut)

@@ -21,18 +21,18 @@ RIGHTS: dict[str, Role] = {
     **dict.fromkeys(
         (
             # what is only looked at, or worked out and not kept
-            "sign_out", "me", "part_beside", "list_jobs", "list_routes", "new_job_defaults", "library", "library_file", "revision_archive",
-            "revision_file", "report_pdf", "one_rehearsal", "remedies", "tolerance", "artifact", "film", "program_text", "list_measures",
-            "measures_table", "try_measure", "machine_model", "machine_faults", "machine_urdf", "move_machine", "machine_block", "fixture_library",
-            "fixture_shapes", "setup", "setup_model", "setup_offsets", "setup_offset_here", "setup_pick", "setup_mate", "setup_repeat", "setup_stock",
-            "setup_tool_picture", "move", "run_block", "fits", "desk", "desk_check", "desk_block", "desk_program", "rules", "the_record",
-            "record_table",
+            "sign_out", "me", "measured_times", "part_beside", "list_jobs", "list_routes", "new_job_defaults", "library", "library_file",
+            "revision_archive", "revision_file", "report_pdf", "one_rehearsal", "remedies", "tolerance", "artifact", "film", "program_text",
+            "list_measures", "measures_table", "try_measure", "machine_model", "machine_faults", "machine_urdf", "move_machine", "machine_block",
+            "fixture_library", "fixture_shapes", "setup", "setup_model", "setup_offsets", "setup_offset_here", "setup_pick", "setup_mate",
+            "setup_repeat", "setup_stock", "setup_tool_picture", "move", "run_block", "fits", "desk", "desk_check", "desk_block", "desk_program",
+            "rules", "the_record", "record_table",
         ),
         READS,
     ),
     **dict.fromkeys(
         (
-            "rehearse_route", "new_job", "compose_job", "add_to_library", "rehearse", "put_programs", "put_control", "cancel", "try_remedies",
+            "rehearse_route", "learn_times", "new_job", "compose_job", "add_to_library", "rehearse", "put_programs", "put_control", "cancel", "try_remedies",
             "cancel_remedies", "ask_tolerance", "cancel_tolerance", "mend", "back", "put_measure", "take_measure_away", "set_triage", "clear_triage",
             "set_accessories", "set_meant", "setup_file", "setup_save", "swap", "desk_save",
         ),

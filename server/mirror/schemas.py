@@ -198,6 +198,7 @@ class Result(Schema):
     """The verdict without its findings."""
 
     time: float
+    time_off: float | None = None
     channels: list[ChannelTime] | None = None  # of a machine that has several
     times: Times | None = None
     axes: list[AxisUse]
@@ -291,6 +292,48 @@ class ToleranceOut(Schema):
 
 class ToleranceIn(Schema):
     reach: float = Field(default=1.0, gt=0.0, le=100.0)  # mm
+
+
+class ConstantOut(Schema):
+    name: Literal["accel", "corner", "block", "change"]
+    said: str
+    unit: str
+    before: float
+    after: float
+    unsure: float | None  # one standard deviation
+    told: bool
+
+
+class ResidualOut(Schema):
+    job: str
+    what: str
+    measured: float
+    before: float
+    after: float
+
+
+class LearnedBefore(Schema):
+    number: int
+    at: datetime
+    by: str
+    spread: float | None
+    measured: int
+
+
+class CalibrationOut(Schema):
+    """What measured times tell of a unit: its constants, what is left over of each time (a share), and what was learned before."""
+
+    unit: str
+    constants: list[ConstantOut]
+    spread: float
+    residuals: list[ResidualOut]
+    history: list[LearnedBefore]
+
+
+class MeasuredIn(Schema):
+    """Lines of what and its time: cycle, T3, or an operation's name; seconds or minutes:seconds."""
+
+    text: str = Field(max_length=20_000)
 
 
 class BesideOut(Schema):

@@ -289,6 +289,7 @@ class VerdictFile(Exact):
     verdict: Literal["stop", "caution", "clear"]
     findings: list[FindingEntry]
     time: float
+    time_off: float | None = None  # of a machine whose times were measured
     channels: list[ChannelTime] | None = None  # of a machine that has several
     times: Times | None = None
     axes: list[AxisUse]

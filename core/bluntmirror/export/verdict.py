@@ -148,6 +148,12 @@ def _times(result: Timed) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _time_off(result: Timed) -> dict[str, float]:
+    """How far off the time may be, where the unit's own times were measured: one standard deviation, s."""
+    pace = result.job.machine.pace
+    return {} if pace is None or pace.spread is None else {"time_off": _rounded(pace.spread * result.reel.seconds, 2)}
+
+
 def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
     """The verdict. `known`: judgements about earlier findings of this job; the verdict itself does not become milder by them."""
     reel, job = result.reel, result.job
@@ -180,6 +186,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
         "verdict": result.verdict,
         "findings": [finding_dict(item, cause, known) for item, cause in zip(result.findings, causes(result), strict=True)],
         "time": _rounded(reel.seconds),
+        **_time_off(result),
         **({"channels": [_channel_times(strand) for strand in result.strands]} if len(job.machine.channels) > 1 else {}),
         "times": _times(result),
         "axes": [

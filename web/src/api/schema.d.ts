@@ -469,6 +469,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{number}/measured": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measured Times
+         * @description What measured times tell of the unit that the job runs on; nothing is kept.
+         */
+        post: operations["mirror_api_measured_times"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{number}/calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Learn Times
+         * @description Keep measured times, and the unit's machine with what they tell as a new number in the library.
+         */
+        post: operations["mirror_api_learn_times"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{number}/beside/{other}": {
         parameters: {
             query?: never;
@@ -2046,6 +2086,8 @@ export interface components {
         Result: {
             /** Time */
             time: number;
+            /** Time Off */
+            time_off?: number | null;
             /** Channels */
             channels?: components["schemas"]["ChannelTime"][] | null;
             times?: components["schemas"]["Times"] | null;
@@ -2428,6 +2470,79 @@ export interface components {
              * @default false
              */
             anyway: boolean;
+        };
+        /**
+         * CalibrationOut
+         * @description What measured times tell of a unit: its constants, what is left over of each time (a share), and what was learned before.
+         */
+        CalibrationOut: {
+            /** Unit */
+            unit: string;
+            /** Constants */
+            constants: components["schemas"]["ConstantOut"][];
+            /** Spread */
+            spread: number;
+            /** Residuals */
+            residuals: components["schemas"]["ResidualOut"][];
+            /** History */
+            history: components["schemas"]["LearnedBefore"][];
+        };
+        /** ConstantOut */
+        ConstantOut: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "accel" | "corner" | "block" | "change";
+            /** Said */
+            said: string;
+            /** Unit */
+            unit: string;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Unsure */
+            unsure: number | null;
+            /** Told */
+            told: boolean;
+        };
+        /** LearnedBefore */
+        LearnedBefore: {
+            /** Number */
+            number: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Spread */
+            spread: number | null;
+            /** Measured */
+            measured: number;
+        };
+        /** ResidualOut */
+        ResidualOut: {
+            /** Job */
+            job: string;
+            /** What */
+            what: string;
+            /** Measured */
+            measured: number;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+        };
+        /**
+         * MeasuredIn
+         * @description Lines of what and its time: cycle, T3, or an operation's name; seconds or minutes:seconds.
+         */
+        MeasuredIn: {
+            /** Text */
+            text: string;
         };
         /**
          * BesideOut
@@ -4254,6 +4369,58 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    mirror_api_measured_times: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasuredIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalibrationOut"];
+                };
+            };
+        };
+    };
+    mirror_api_learn_times: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasuredIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
             };
         };
     };

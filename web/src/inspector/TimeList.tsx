@@ -1,9 +1,13 @@
 // Where the time goes: every operation as a bar of its kinds, and where some of it could be saved.
 
+import { Button } from "antd";
+import { useState } from "react";
+
 import type { RehearsalFull, Result } from "../api/client";
 import { clock } from "../look";
 import type { Replay } from "../replay/replay";
 import { ChannelTimes } from "./ChannelTimes";
+import { MeasuredTimes } from "./MeasuredTimes";
 
 type Operation = NonNullable<Result["times"]>["operations"][number];
 type Saving = NonNullable<Result["times"]>["savings"][number];
@@ -41,9 +45,11 @@ interface Props {
   rehearsal: RehearsalFull;
   replay: Replay;
   onTime: (time: number) => void;
+  onRehearsal: (id: number) => void;
 }
 
-export function TimeList({ rehearsal, replay, onTime }: Props) {
+export function TimeList({ rehearsal, replay, onTime, onRehearsal }: Props) {
+  const [measuring, setMeasuring] = useState(false);
   const times = rehearsal.result?.times;
   const several = replay.lanes.length > 1;
   if (!times) return several ? <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={onTime} /> : <p className="padded">Rehearse again to see where the time goes.</p>;
@@ -55,6 +61,14 @@ export function TimeList({ rehearsal, replay, onTime }: Props) {
   return (
     <>
       <div className="padded" data-testid="times">
+        <p className="cycle">
+          Cycle <b>{clock(rehearsal.result?.time ?? 0)}</b>
+          {rehearsal.result?.time_off != null && <span title="one standard deviation, from the times that were measured on this unit"> ± {clock(rehearsal.result.time_off)}</span>}
+          <Button size="small" onClick={() => setMeasuring(true)}>
+            Measured times…
+          </Button>
+        </p>
+        {measuring && <MeasuredTimes rehearsal={rehearsal} open onClose={() => setMeasuring(false)} onRehearsal={onRehearsal} />}
         <ul className="time-key">
           {sums.map(({ word, bar, seconds }) => (
             <li key={word}>

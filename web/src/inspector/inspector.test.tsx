@@ -195,7 +195,7 @@ describe("the time", () => {
 
   it("goes by operation and kind, and flies to where some could be saved", async () => {
     const onTime = vi.fn();
-    const { user } = shown(<TimeList rehearsal={rehearsalOf([], { times: { operations, savings } })} replay={REPLAY} onTime={onTime} />);
+    const { user } = shown(<TimeList rehearsal={rehearsalOf([], { times: { operations, savings } })} replay={REPLAY} onTime={onTime} onRehearsal={vi.fn()} />);
     const times = screen.getByTestId("times");
     expect([...times.querySelectorAll(".time-key b")].map((sum) => sum.textContent)).toEqual(["1:50.0", "0:30.0", "0:10.0"]);
     expect(within(times).getByText(/0:02.0 more than length over feed/)).toBeTruthy();
@@ -207,10 +207,10 @@ describe("the time", () => {
   });
 
   it("says where there is nothing to save, and where nothing is known", () => {
-    const page = shown(<TimeList rehearsal={rehearsalOf([], { times: { operations, savings: [] } })} replay={REPLAY} onTime={vi.fn()} />);
+    const page = shown(<TimeList rehearsal={rehearsalOf([], { times: { operations, savings: [] } })} replay={REPLAY} onTime={vi.fn()} onRehearsal={vi.fn()} />);
     expect(screen.getByText(/Nothing stands out/)).toBeTruthy();
     page.unmount();
-    shown(<TimeList rehearsal={rehearsalOf([])} replay={REPLAY} onTime={vi.fn()} />);
+    shown(<TimeList rehearsal={rehearsalOf([])} replay={REPLAY} onTime={vi.fn()} onRehearsal={vi.fn()} />);
     expect(screen.getByText(/Rehearse again/)).toBeTruthy();
   });
 });

@@ -212,7 +212,7 @@ function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingPr
             {tab === "part" && <PartList rehearsal={rehearsal} replay={replay} scale={scale} onSpot={toSpot} onDeviation={showDeviation} onFile={toFile} />}
             {tab === "sizes" && <Sizes id={id} replay={replay} scene={sceneNow} onPrompt={setPrompt} onEnd={toEnd} onMotion={toMotion} />}
             {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
-            {tab === "time" && <TimeList rehearsal={rehearsal} replay={replay} onTime={seek} />}
+            {tab === "time" && <TimeList rehearsal={rehearsal} replay={replay} onTime={seek} onRehearsal={onRehearsal} />}
             {tab === "margins" && <Margins rehearsal={rehearsal} onTime={seek} />}
           </div>
         </section>
