@@ -15,7 +15,7 @@ from django.test.utils import CaptureQueriesContext
 from accounts.models import Membership, Role
 from jobs import record, releasing, setups
 from jobs.management.commands import prepare
-from jobs.models import Entry, LibraryFile, Rehearsal, Release, Triage
+from jobs.models import Entry, LibraryFile, MeasuredTimes, Rehearsal, Release, Triage
 from jobs.services import keep_in_library, take_in_path
 from mirror.api import api
 from mirror.rights import OPEN, RIGHTS, calls
@@ -131,6 +131,33 @@ class Demo(WithShop):
         signed = Release.objects.get(rehearsal__revision=revision)
         self.assertEqual(releasing.lapsed(signed), "")
         self.assertEqual([row["act"] for row in record.listed(self.shop)], ["released"])
+
+    def test_one_is_touched_by_a_tool_and_one_unit_has_learned(self) -> None:
+        self.shop.name = prepare.DEMO_SHOP
+        self.shop.save()
+        demo = settings.ROOT / "demo"
+        keep_in_library(self.shop, self.ines, LibraryFile.Kind.TOOLS, (demo / "tools.json").read_bytes(), "tools.json")
+        for name in ("vm3-17", "hm4-31"):
+            keep_in_library(
+                self.shop,
+                self.ines,
+                LibraryFile.Kind.MACHINE,
+                (demo / "machines" / f"{name}.json").read_bytes(),
+                f"{name}.json",
+            )
+        shells, lid = (
+            take_in_path(self.shop, self.ines, demo / "jobs" / name / "1-as released")
+            for name in ("clamp-shells", "buoy-lid")
+        )
+        for _ in range(2):
+            prepare.touch_one()
+            prepare.measure_one()
+        signed = Release.objects.get(rehearsal__revision=shells)
+        self.assertIn(f"T{prepare.DEMO_TOUCHED_TOOL} D10 ball mill is another in the library", releasing.lapsed(signed))
+        self.assertEqual(MeasuredTimes.objects.get().revision, lid)
+        learned = LibraryFile.objects.filter(name=lid.machine).order_by("-number").first()
+        assert learned is not None
+        self.assertEqual((learned.number, learned.data["pace"]["measured"]), (2, 5))
 
 
 class History(WithShop):
