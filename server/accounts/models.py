@@ -28,3 +28,19 @@ class Membership(models.Model):
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="membership")
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="members")
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.WORKS)
+
+
+class Token(models.Model):
+    """What a system of somebody's signs in with, as a digest (`tokens`); it does no more than its role, and than its owner's."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tokens")
+    name = models.CharField(max_length=100)
+    digest = models.CharField(max_length=64, unique=True)
+    role = models.CharField(max_length=12, choices=Role.choices, default=Role.WORKS)
+    created = models.DateTimeField(auto_now_add=True)
+    ends = models.DateTimeField()
+    used = models.DateTimeField(null=True)
+    revoked = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]

@@ -293,3 +293,32 @@ class RuleSetting(models.Model):
 
     class Meta:
         unique_together = [("organisation", "rule")]
+
+
+class Hook(models.Model):
+    """An address of another system that is told when a rehearsal has finished or a release was signed or withdrawn."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="hooks")
+    url = models.URLField(max_length=500)
+    secret = models.CharField(max_length=64)
+    events = models.JSONField()  # of "finished", "released", "withdrawn"
+    created = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ["id"]
+
+
+class Delivery(models.Model):
+    """One thing that a hook is told, and how that went."""
+
+    hook = models.ForeignKey(Hook, on_delete=models.CASCADE, related_name="deliveries")
+    event = models.CharField(max_length=12)
+    body = models.JSONField()
+    at = models.DateTimeField(auto_now_add=True)
+    attempts = models.PositiveIntegerField(default=0)
+    answered = models.PositiveIntegerField(null=True)  # the HTTP status; null while nobody has answered
+    error = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ["-id"]

@@ -34,7 +34,7 @@ from bluntmirror.rehearsal.checkpoints import FolderStore, code_digest
 from bluntmirror.rehearsal.measuring import packed
 from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
-from . import measuring, remedying, routes, tolerating
+from . import hooks, measuring, remedying, routes, tolerating
 from .desks import by_house_rules
 from .models import Artifact, Finding, Rehearsal, Search, Tolerance
 from .stream import queue, stream_key
@@ -144,6 +144,8 @@ def run_rehearsal(number: int) -> None:
         heart.over.set()
         settle(number, state, error)
         teller.tell({"state": str(state), "error": error})
+        with suppress(DatabaseError):  # whoever is to be told, the rehearsal stands
+            hooks.finished(rehearsal)
         for follower in routes.waiting_behind(rehearsal):
             run_rehearsal.delay(follower)
 

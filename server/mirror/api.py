@@ -1,7 +1,9 @@
 """The API: thin functions over the services. Its OpenAPI document is at /api/openapi.json."""
 
+import gzip
 import json
 import re
+import time
 import zipfile
 from pathlib import PurePosixPath
 from typing import Any, Literal
@@ -11,13 +13,15 @@ from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from django.utils.http import content_disposition_header
 from ninja import File, Form, NinjaAPI, Status
 from ninja.files import UploadedFile
 from ninja.security import django_auth
 from pydantic import ValidationError
 
-from accounts.models import Organisation
+from accounts import tokens
+from accounts.models import Membership, Organisation, Role, Token
 from bluntmirror.export.measures import as_csv
 from bluntmirror.export.trace import safe_cell
 from bluntmirror.findings import CATALOGUE
@@ -31,6 +35,7 @@ from jobs import (
     calibrating,
     desks,
     history,
+    hooks,
     measuring,
     paperwork,
     record,
@@ -42,12 +47,13 @@ from jobs import (
     setups,
     tolerating,
 )
-from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
+from jobs.models import Finding, Hook, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.tasks import FILM
 
 from .rights import guard
 from .schemas import (
     AccessoriesIn,
+    AccessOut,
     BesideOut,
     BlockIn,
     CalibrationOut,
@@ -64,8 +70,11 @@ from .schemas import (
     FindingOut,
     FitOut,
     FixtureOut,
+    HookIn,
+    HookMade,
     JobData,
     JobOut,
+    JudgedOut,
     LibraryOut,
     MateIn,
     Me,
@@ -102,6 +111,9 @@ from .schemas import (
     SignIn,
     StockIn,
     StockOut,
+    TokenIn,
+    TokenMade,
+    TokenOut,
     ToleranceIn,
     ToleranceOut,
     ToolIn,
@@ -110,6 +122,8 @@ from .schemas import (
 )
 from .schemas import HeldPiece as HeldPieceIn
 
+MOST_WAIT_S, ASK_EVERY_S = 55, 0.3  # for a verdict in one call
+SHOWN_DELIVERIES = 8
 MOST_FILM = 16_000_000  # bytes in one answer
 
 api = NinjaAPI(title="Blunt Mirror", version="1", auth=django_auth, docs_url=None)
@@ -258,6 +272,114 @@ def new_job(request: HttpRequest, files: File[list[UploadedFile]], names: Form[t
     revision = services.take_in(_organisation(request), request.user, files)  # type: ignore[arg-type]
     _kept(request, revision)
     return _job_out(revision.job)
+
+
+@api.post("/verdicts", response=JudgedOut)
+def judge(
+    request: HttpRequest, files: File[list[UploadedFile]], names: Form[tuple[str, ...]] = (), wait: int = 0
+) -> Any:  # type: ignore[assignment]
+    """A job's folder, as a zip or as its files, taken in and rehearsed in one call. Waits up to `wait` seconds (at most 55) for the verdict;
+    where it is not there by then, ask for it with the rehearsal's number."""
+    services.named(files, list(names))  # type: ignore[arg-type]
+    revision = services.take_in(_organisation(request), request.user, files)  # type: ignore[arg-type]
+    _kept(request, revision)
+    row = running.begin_rehearsal(revision, request.user)  # type: ignore[arg-type]
+    return _judged(row, min(max(wait, 0), MOST_WAIT_S))
+
+
+@api.get("/verdicts/{number}", response=JudgedOut)
+def judged_so_far(request: HttpRequest, number: int, wait: int = 0) -> Any:
+    """The verdict of a rehearsal, waited for up to `wait` seconds (at most 55)."""
+    return _judged(_rehearsal(request, number), min(max(wait, 0), MOST_WAIT_S))
+
+
+def _judged(row: Rehearsal, wait: int) -> dict[str, Any]:
+    until = time.monotonic() + wait
+    row.refresh_from_db()
+    while row.state in (Rehearsal.State.QUEUED, Rehearsal.State.RUNNING) and time.monotonic() < until:
+        time.sleep(ASK_EVERY_S)
+        row.refresh_from_db()
+    verdict = None
+    stored = row.artifacts.filter(name="verdict.json").first()
+    if stored is not None:
+        with stored.file.open("rb") as source:
+            verdict = json.loads(gzip.decompress(source.read()))
+    return {
+        "rehearsal": row.pk,
+        "revision": row.revision_id,
+        "state": row.state,
+        "error": row.error,
+        "verdict": verdict,
+    }
+
+
+@api.get("/access", response=AccessOut)
+def access(request: HttpRequest) -> Any:
+    organisation = _organisation(request)
+    held = Token.objects.filter(user__membership__organisation=organisation).select_related("user")
+    administers = Membership.objects.filter(user=request.user, role=Role.ADMINISTERS).exists()  # type: ignore[misc]
+    if not administers:
+        held = held.filter(user=request.user)  # type: ignore[misc]
+    return {
+        "tokens": [_token_out(row) for row in held],
+        "hooks": [_hook_out(row) for row in organisation.hooks.all()] if administers else [],
+    }
+
+
+@api.post("/tokens", response=TokenMade)
+def make_token(request: HttpRequest, body: TokenIn) -> Any:
+    """A token for another system, with rights and an end of its own. Its secret is in this answer and nowhere else."""
+    try:
+        row, secret = tokens.make(request.user, body.name, Role(body.role), body.days)  # type: ignore[arg-type]
+    except tokens.Refused as error:
+        raise services.Refused(str(error)) from error
+    _noted(request, "made a token", row.name, f"it {row.role} until {row.ends:%Y-%m-%d}")
+    return {**_token_out(row), "secret": secret}
+
+
+@api.post("/tokens/{number}/revoke", response=TokenOut)
+def revoke_token(request: HttpRequest, number: int) -> Any:
+    mine = Token.objects.filter(user__membership__organisation=_organisation(request))
+    if not Membership.objects.filter(user=request.user, role=Role.ADMINISTERS).exists():  # type: ignore[misc]
+        mine = mine.filter(user=request.user)  # type: ignore[misc]
+    row = get_object_or_404(mine, pk=number)
+    if row.revoked is None:
+        row.revoked = timezone.now()
+        row.save(update_fields=["revoked"])
+        _noted(request, "revoked a token", row.name, row.user.get_username())
+    return _token_out(row)
+
+
+@api.post("/hooks", response=HookMade)
+def make_hook(request: HttpRequest, body: HookIn) -> Any:
+    """An address that is told of what happens. Its secret, which signs what is sent, is in this answer and nowhere else."""
+    row = hooks.make(_organisation(request), request.user, body.url, list(body.events))  # type: ignore[arg-type]
+    _noted(request, "made a hook", row.url, ", ".join(row.events))
+    return {**_hook_out(row), "secret": row.secret}
+
+
+@api.post("/hooks/{number}/take-away", response={204: None})
+def take_hook_away(request: HttpRequest, number: int) -> Any:
+    row = get_object_or_404(Hook, pk=number, organisation=_organisation(request))
+    _noted(request, "took a hook away", row.url)
+    row.delete()
+    return Status(204, None)
+
+
+def _token_out(row: Token) -> dict[str, Any]:
+    state = "revoked" if row.revoked else "over" if row.ends <= timezone.now() else "holds"
+    return {"id": row.pk, "name": row.name, "role": row.role, "by": row.user.get_username(), "created": row.created, "ends": row.ends, "used": row.used,
+            "state": state}  # fmt: skip
+
+
+def _hook_out(row: Hook) -> dict[str, Any]:
+    return {
+        "id": row.pk,
+        "url": row.url,
+        "events": row.events,
+        "created": row.created,
+        "deliveries": list(row.deliveries.all()[:SHOWN_DELIVERIES]),
+    }
 
 
 @api.post("/jobs/new", response=JobOut)
@@ -879,6 +1001,7 @@ def sign_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
         [body.note.strip(), *(f"{item['judgement']}: {item['message']} ({item['reason']})" for item in made.accepted)]
     ).strip("; ")
     _noted(request, "released", f"{_about(row.revision)}, rehearsal {row.pk}", said, row.revision.job_id)
+    hooks.released(made)
     return releasing.told(made)
 
 
@@ -890,6 +1013,7 @@ def withdraw_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
         request, "withdrew a release", _about(row.rehearsal.revision), body.note.strip(), row.rehearsal.revision.job_id
     )
     row.refresh_from_db()
+    hooks.released(row, "withdrawn")
     return releasing.told(row)
 
 

@@ -9,6 +9,7 @@ from ninja.errors import HttpError
 from ninja.security import django_auth
 
 from accounts.models import Membership, Role
+from accounts.tokens import owner_of
 
 READS, WORKS, RELEASES, ADMINISTERS = Role
 SAID = {
@@ -21,27 +22,36 @@ RIGHTS: dict[str, Role] = {
     **dict.fromkeys(
         (
             # what is only looked at, or worked out and not kept
-            "sign_out", "me", "measured_times", "part_beside", "list_jobs", "list_routes", "new_job_defaults", "library", "library_file",
-            "revision_archive", "revision_file", "report_pdf", "one_rehearsal", "remedies", "tolerance", "artifact", "film", "program_text",
-            "list_measures", "measures_table", "try_measure", "machine_model", "machine_faults", "machine_urdf", "move_machine", "machine_block",
-            "fixture_library", "fixture_shapes", "setup", "setup_model", "setup_offsets", "setup_offset_here", "setup_pick", "setup_mate",
-            "setup_repeat", "setup_stock", "setup_tool_picture", "move", "run_block", "fits", "desk", "desk_check", "desk_block", "desk_program",
-            "rules", "the_record", "record_table",
+            "sign_out", "judged_so_far", "me", "access", "make_token", "revoke_token", "measured_times", "part_beside", "list_jobs", "list_routes",
+            "new_job_defaults", "library", "library_file", "revision_archive", "revision_file", "report_pdf", "one_rehearsal", "remedies", "tolerance",
+            "artifact", "film", "program_text", "list_measures", "measures_table", "try_measure", "machine_model", "machine_faults", "machine_urdf",
+            "move_machine", "machine_block", "fixture_library", "fixture_shapes", "setup", "setup_model", "setup_offsets", "setup_offset_here",
+            "setup_pick", "setup_mate", "setup_repeat", "setup_stock", "setup_tool_picture", "move", "run_block", "fits", "desk", "desk_check",
+            "desk_block", "desk_program", "rules", "the_record", "record_table",
         ),
         READS,
     ),
     **dict.fromkeys(
         (
-            "rehearse_route", "learn_times", "new_job", "compose_job", "add_to_library", "rehearse", "put_programs", "put_control", "cancel", "try_remedies",
-            "cancel_remedies", "ask_tolerance", "cancel_tolerance", "mend", "back", "put_measure", "take_measure_away", "set_triage", "clear_triage",
-            "set_accessories", "set_meant", "setup_file", "setup_save", "swap", "desk_save",
+            "rehearse_route", "judge", "learn_times", "new_job", "compose_job", "add_to_library", "rehearse", "put_programs", "put_control", "cancel",
+            "try_remedies", "cancel_remedies", "ask_tolerance", "cancel_tolerance", "mend", "back", "put_measure", "take_measure_away", "set_triage",
+            "clear_triage", "set_accessories", "set_meant", "setup_file", "setup_save", "swap", "desk_save",
         ),
         WORKS,
     ),
     **dict.fromkeys(("sign_release", "withdraw_release"), RELEASES),
-    **dict.fromkeys(("set_rule",), ADMINISTERS),
+    **dict.fromkeys(("set_rule", "make_hook", "take_hook_away"), ADMINISTERS),
 }  # fmt: skip
 OPEN = ("sign_in",)
+NOT_BY_TOKEN = (
+    "make_token",
+    "revoke_token",
+    "make_hook",
+    "take_hook_away",
+    "sign_release",
+    "withdraw_release",
+    "sign_out",
+)
 
 
 class Needs:
@@ -51,16 +61,31 @@ class Needs:
         self.name = name
 
     def __call__(self, request: HttpRequest) -> Any:
+        needed = RIGHTS.get(self.name)
+        scheme, _, secret = request.headers.get("Authorization", "").partition(" ")
+        if scheme.lower() == "bearer":  # no cookie is sent with it, so that no other site can use it
+            return self._by_token(request, secret.strip(), needed)
         user = django_auth(request)
         if user is None:
             return None
-        needed = RIGHTS.get(self.name)
         member = Membership.objects.filter(user=request.user).first()  # type: ignore[misc]
         if member is None:
             return user  # of no organisation: nothing is found
         if needed is None or not Role(member.role).covers(needed):
             raise HttpError(403, SAID[needed or ADMINISTERS])
         return user
+
+    def _by_token(self, request: HttpRequest, secret: str, needed: Role | None) -> Any:
+        found = owner_of(secret)
+        if found is None:
+            return None
+        token, role = found
+        if self.name in NOT_BY_TOKEN:
+            raise HttpError(403, "this is done by a person who has signed in, not with a token")
+        if needed is None or not role.covers(needed):
+            raise HttpError(403, f"the token '{token.name}' may not do this: it {role}")
+        request.user = token.user
+        return token.user
 
 
 def calls(api: NinjaAPI) -> Iterator[tuple[str, str, Any]]:

@@ -294,6 +294,69 @@ class ToleranceIn(Schema):
     reach: float = Field(default=1.0, gt=0.0, le=100.0)  # mm
 
 
+class TokenOut(Schema):
+    id: int
+    name: str
+    role: Literal["reads", "works", "releases", "administers"]
+    by: str
+    created: datetime
+    ends: datetime
+    used: datetime | None
+    state: Literal["holds", "over", "revoked"]
+
+
+class TokenMade(TokenOut):
+    secret: str  # shown this once
+
+
+class TokenIn(Schema):
+    name: str = Field(max_length=100)
+    role: Literal["reads", "works"] = "works"
+    days: int = Field(default=365, ge=1, le=730)
+
+
+class DeliveryOut(Schema):
+    event: str
+    at: datetime
+    attempts: int
+    answered: int | None
+    error: str
+
+
+class HookOut(Schema):
+    id: int
+    url: str
+    events: list[str]
+    created: datetime
+    deliveries: list[DeliveryOut]
+
+
+class HookMade(HookOut):
+    secret: str  # shown this once: it signs what is sent
+
+
+class HookIn(Schema):
+    url: str = Field(max_length=500)
+    events: list[Literal["finished", "released", "withdrawn"]] = Field(min_length=1)
+
+
+class AccessOut(Schema):
+    """Tokens (of somebody who administers: everybody's) and hooks of the organisation."""
+
+    tokens: list[TokenOut]
+    hooks: list[HookOut]
+
+
+class JudgedOut(Schema):
+    """A job that was sent in one call: its rehearsal, and its verdict (verdict.json) once it is done."""
+
+    rehearsal: int
+    revision: int
+    state: RunState
+    error: str
+    verdict: dict[str, Any] | None
+
+
 class ConstantOut(Schema):
     name: Literal["accel", "corner", "block", "change"]
     said: str

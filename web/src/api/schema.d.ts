@@ -114,6 +114,138 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/verdicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judge
+         * @description A job's folder, as a zip or as its files, taken in and rehearsed in one call. Waits up to `wait` seconds (at most 55) for the verdict;
+         *     where it is not there by then, ask for it with the rehearsal's number.
+         */
+        post: operations["mirror_api_judge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/verdicts/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Judged So Far
+         * @description The verdict of a rehearsal, waited for up to `wait` seconds (at most 55).
+         */
+        get: operations["mirror_api_judged_so_far"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/access": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Access */
+        get: operations["mirror_api_access"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Token
+         * @description A token for another system, with rights and an end of its own. Its secret is in this answer and nowhere else.
+         */
+        post: operations["mirror_api_make_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{number}/revoke": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Revoke Token */
+        post: operations["mirror_api_revoke_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Hook
+         * @description An address that is told of what happens. Its secret, which signs what is sent, is in this answer and nowhere else.
+         */
+        post: operations["mirror_api_make_hook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{number}/take-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Hook Away */
+        post: operations["mirror_api_take_hook_away"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/new": {
         parameters: {
             query?: never;
@@ -1477,6 +1609,174 @@ export interface components {
             seconds: number | null;
             /** Stale */
             stale: string;
+        };
+        /**
+         * JudgedOut
+         * @description A job that was sent in one call: its rehearsal, and its verdict (verdict.json) once it is done.
+         */
+        JudgedOut: {
+            /** Rehearsal */
+            rehearsal: number;
+            /** Revision */
+            revision: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** Error */
+            error: string;
+            /** Verdict */
+            verdict: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * AccessOut
+         * @description Tokens (of somebody who administers: everybody's) and hooks of the organisation.
+         */
+        AccessOut: {
+            /** Tokens */
+            tokens: components["schemas"]["TokenOut"][];
+            /** Hooks */
+            hooks: components["schemas"]["HookOut"][];
+        };
+        /** DeliveryOut */
+        DeliveryOut: {
+            /** Event */
+            event: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Attempts */
+            attempts: number;
+            /** Answered */
+            answered: number | null;
+            /** Error */
+            error: string;
+        };
+        /** HookOut */
+        HookOut: {
+            /** Id */
+            id: number;
+            /** Url */
+            url: string;
+            /** Events */
+            events: string[];
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Deliveries */
+            deliveries: components["schemas"]["DeliveryOut"][];
+        };
+        /** TokenOut */
+        TokenOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "reads" | "works" | "releases" | "administers";
+            /** By */
+            by: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
+            /** Used */
+            used: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "holds" | "over" | "revoked";
+        };
+        /** TokenMade */
+        TokenMade: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "reads" | "works" | "releases" | "administers";
+            /** By */
+            by: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
+            /** Used */
+            used: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "holds" | "over" | "revoked";
+            /** Secret */
+            secret: string;
+        };
+        /** TokenIn */
+        TokenIn: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @default works
+             * @enum {string}
+             */
+            role: "reads" | "works";
+            /**
+             * Days
+             * @default 365
+             */
+            days: number;
+        };
+        /** HookMade */
+        HookMade: {
+            /** Id */
+            id: number;
+            /** Url */
+            url: string;
+            /** Events */
+            events: string[];
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Deliveries */
+            deliveries: components["schemas"]["DeliveryOut"][];
+            /** Secret */
+            secret: string;
+        };
+        /** HookIn */
+        HookIn: {
+            /** Url */
+            url: string;
+            /** Events */
+            events: ("finished" | "released" | "withdrawn")[];
         };
         /**
          * NewBody
@@ -3860,6 +4160,174 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RouteOut"];
                 };
+            };
+        };
+    };
+    mirror_api_judge: {
+        parameters: {
+            query?: {
+                wait?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Files */
+                    files: string[];
+                    /**
+                     * Names
+                     * @default []
+                     */
+                    names?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedOut"];
+                };
+            };
+        };
+    };
+    mirror_api_judged_so_far: {
+        parameters: {
+            query?: {
+                wait?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedOut"];
+                };
+            };
+        };
+    };
+    mirror_api_access: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessOut"];
+                };
+            };
+        };
+    };
+    mirror_api_make_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+        };
+    };
+    mirror_api_revoke_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+        };
+    };
+    mirror_api_make_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HookIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HookMade"];
+                };
+            };
+        };
+    };
+    mirror_api_take_hook_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

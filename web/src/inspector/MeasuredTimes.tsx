@@ -37,7 +37,9 @@ function Off({ told }: { told: Calibration }) {
           <th>worked out</th>
           <th>as learned</th>
           <th>
-            −{(100 * half).toFixed(0)} % <span className="quiet">off</span> +{(100 * half).toFixed(0)} %
+            <span className="ends">
+              <span>−{(100 * half).toFixed(0)} %</span> <span>off</span> <span>+{(100 * half).toFixed(0)} %</span>
+            </span>
           </th>
         </tr>
       </thead>
