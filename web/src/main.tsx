@@ -11,6 +11,7 @@ import { createRoot } from "react-dom/client";
 import { api, Problem } from "./api/client";
 import { Jobs } from "./jobs/Jobs";
 import { Library } from "./library/Library";
+import { Access } from "./access/Access";
 import { Record } from "./record/Record";
 import { Rules } from "./rules/Rules";
 import { ACCENT, INK, PAPER, SHEET } from "./look";
@@ -23,7 +24,7 @@ const MachineScreen = lazy(() => import("./machines/MachineScreen").then((module
 const DeskScreen = lazy(() => import("./desk/DeskScreen").then((module) => ({ default: module.DeskScreen })));
 const SetupScreen = lazy(() => import("./setup/SetupScreen").then((module) => ({ default: module.SetupScreen })));
 
-type Page = "jobs" | "library" | "rules" | "record";
+type Page = "jobs" | "library" | "rules" | "record" | "access";
 type Place = { page: Page } | { page: "rehearsals" | "machines" | "setups" | "desks"; id: number };
 
 function placeOf(path: string): Place {
@@ -37,6 +38,7 @@ const PAGES: [Page, string, string][] = [
   ["library", "/library", "Machines and tools"],
   ["rules", "/rules", "Rules"],
   ["record", "/record", "Record"],
+  ["access", "/access", "Access"],
 ];
 
 function House() {
@@ -105,6 +107,7 @@ function House() {
       {place.page === "library" && <Library onMachine={(id) => go(`/machines/${id}`)} />}
       {place.page === "rules" && <Rules />}
       {place.page === "record" && <Record />}
+      {place.page === "access" && <Access me={me.data} />}
     </>
   );
 }
