@@ -129,6 +129,11 @@ def lapsed(row: Release) -> str:
     if row.withdrawn_at is not None:
         who = row.withdrawn_by.get_username() if row.withdrawn_by else ""
         return f"withdrawn by {who}: {row.withdrawn_why}"
+    return touched_by_library(row) or why_not(row.rehearsal)
+
+
+def touched_by_library(row: Release) -> str:
+    """What of the library a release rested on is another now; empty where nothing is."""
     now = _library_of(row.rehearsal.revision)
     if now["machine"] != row.rests_on["machine"]:
         return f"{row.rehearsal.revision.machine} is another in the library: number {now['machine']}, not {row.rests_on['machine']}"
@@ -140,7 +145,7 @@ def lapsed(row: Release) -> str:
         return (
             f"{names} {'is' if len([*other, *gone]) == 1 else 'are'} {'another' if other else 'no more'} in the library"
         )
-    return why_not(row.rehearsal)
+    return ""
 
 
 def newest(jobs: Iterable[Job]) -> dict[int, Release]:

@@ -46,6 +46,7 @@ from jobs import (
     services,
     setups,
     tolerating,
+    touched,
 )
 from jobs.models import Finding, Hook, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.tasks import FILM
@@ -599,6 +600,22 @@ def mend(request: HttpRequest, number: int, body: MendIn) -> Any:
     revision = remedying.mended(row, body.offers, request.user)  # type: ignore[arg-type]
     _kept(request, revision)
     return _rehearsal_out(running.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
+
+
+@api.post("/revisions/{number}/with-library", response=RehearsalOut)
+def with_library(request: HttpRequest, number: int) -> Any:
+    """The revision with the library's newest machine and tools, as a new one, and that rehearsed."""
+    revision = touched.with_library(_revision(request, number), request.user)  # type: ignore[arg-type]
+    _kept(request, revision)
+    return _rehearsal_out(running.begin_rehearsal(revision, request.user))  # type: ignore[arg-type]
+
+
+@api.post("/touched/rehearse", response=list[RehearsalOut])
+def rehearse_touched(request: HttpRequest) -> Any:
+    """Every job whose release a change of the library has touched, with what that holds now, rehearsed in the background."""
+    made = touched.rehearse_all(_organisation(request), request.user)  # type: ignore[arg-type]
+    _noted(request, "rehearsed what the library touched", f"{len(made)} jobs")
+    return [_rehearsal_out(row) for row in made]
 
 
 @api.post("/revisions/{number}/back", response=RehearsalOut)

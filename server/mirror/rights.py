@@ -33,9 +33,10 @@ RIGHTS: dict[str, Role] = {
     ),
     **dict.fromkeys(
         (
-            "rehearse_route", "judge", "learn_times", "new_job", "compose_job", "add_to_library", "rehearse", "put_programs", "put_control", "cancel",
-            "try_remedies", "cancel_remedies", "ask_tolerance", "cancel_tolerance", "mend", "back", "put_measure", "take_measure_away", "set_triage",
-            "clear_triage", "set_accessories", "set_meant", "setup_file", "setup_save", "swap", "desk_save",
+            "rehearse_route", "with_library", "rehearse_touched", "judge", "learn_times", "new_job", "compose_job", "add_to_library", "rehearse",
+            "put_programs", "put_control", "cancel", "try_remedies", "cancel_remedies", "ask_tolerance", "cancel_tolerance", "mend", "back",
+            "put_measure", "take_measure_away", "set_triage", "clear_triage", "set_accessories", "set_meant", "setup_file", "setup_save", "swap",
+            "desk_save",
         ),
         WORKS,
     ),

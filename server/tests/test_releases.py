@@ -17,6 +17,7 @@ from jobs import record, releasing, setups
 from jobs.management.commands import prepare
 from jobs.models import Entry, LibraryFile, MeasuredTimes, Rehearsal, Release, Triage
 from jobs.services import keep_in_library, take_in_path
+from jobs.touched import LABEL
 from mirror.api import api
 from mirror.rights import OPEN, RIGHTS, calls
 
@@ -154,6 +155,17 @@ class Demo(WithShop):
             prepare.measure_one()
         signed = Release.objects.get(rehearsal__revision=shells)
         self.assertIn(f"T{prepare.DEMO_TOUCHED_TOOL} D10 ball mill is another in the library", releasing.lapsed(signed))
+        # The touched one with what the library holds now: another revision, rehearsed, with the tool's new length; the signed one stays.
+        with self.captureOnCommitCallbacks(execute=False):
+            (made,) = self.client.post("/api/touched/rehearse").json()
+        row = Rehearsal.objects.get(pk=made["id"])
+        self.assertEqual((row.revision.job, row.revision.parent, row.revision.label), (shells.job, shells, LABEL))
+        _, tools = setups.job_data(row.revision)
+        six = next(tool for tool in tools["tools"] if tool["number"] == prepare.DEMO_TOUCHED_TOOL)
+        self.assertEqual((six["length"], six["registers"]["H"]), (112.35, 112.35))
+        self.assertEqual(
+            self.client.post(f"/api/revisions/{row.revision.pk}/with-library").status_code, 422
+        )  # it has all of it
         self.assertEqual(MeasuredTimes.objects.get().revision, lid)
         learned = LibraryFile.objects.filter(name=lid.machine).order_by("-number").first()
         assert learned is not None

@@ -10,6 +10,7 @@ import { filesOf } from "./dropped";
 import type { Run } from "./RehearseButton";
 import { listed } from "./route";
 import { JobRows, RouteRows } from "./Rows";
+import { touchedRevision } from "./touched";
 import { useDrop } from "./useDrop";
 
 interface Props {
@@ -29,6 +30,7 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
   const [swapping, setSwapping] = useState<Revision | null>(null);
   const [comparing, setComparing] = useState<Job | null>(null);
   const [posting, setPosting] = useState<Revision | null>(null);
+  const touched = (jobs.data ?? []).filter(touchedRevision).length;
   const picker = useRef<HTMLInputElement>(null);
   useEffect(() => {
     if (posting) picker.current?.click();
@@ -85,6 +87,15 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       (error: Error) => message.error(error.message),
     );
 
+  const withLibrary = (revision: Revision) =>
+    api.withLibrary(revision.id).then(
+      (rehearsal) => {
+        void queries.invalidateQueries({ queryKey: ["jobs"] });
+        onRehearsal(rehearsal.id);
+      },
+      (error: Error) => message.error(error.message),
+    );
+
   const runRoute = (route: Route) =>
     api.rehearseRoute(route.id).then(
       ({ steps }) => {
@@ -93,7 +104,16 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       },
       (error: Error) => message.error(error.message),
     );
-  const acts = { onRehearsal, onSetup, onDesk, onRun: run, onPosted: (revision: Revision) => setPosting({ ...revision }), onControl: readControl, onSwap: setSwapping, onCompare: setComparing };
+  const acts = { onRehearsal, onSetup, onDesk, onRun: run, onPosted: (revision: Revision) => setPosting({ ...revision }), onControl: readControl, onSwap: setSwapping, onCompare: setComparing, onWithLibrary: withLibrary };
+
+  const tryTouched = () =>
+    api.rehearseTouched().then(
+      (made) => {
+        void queries.invalidateQueries({ queryKey: ["jobs"] });
+        message.success(made.length === 1 ? "One job is tried with what the library holds now." : `${made.length} jobs are tried with what the library holds now.`);
+      },
+      (error: Error) => message.error(error.message),
+    );
 
   const drop = useDrop((data) => void filesOf(data.items).then(send));
   return (
@@ -119,6 +139,11 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
         </label>
         {sending && <Spin size="small" />}
         <span className="grow" />
+        {touched > 0 && (
+          <Button size="small" onClick={() => void tryTouched()} title="Each with the library's newest machine and tools as a new revision, in the background">
+            {touched === 1 ? "Try the one that the library touched" : `Try the ${touched} that the library touched`}
+          </Button>
+        )}
         <Button size="small" type="primary" onClick={() => setComposing(true)}>
           New job
         </Button>

@@ -8,6 +8,7 @@ import { ReleaseMark } from "../releases/Release";
 import { clock, VERDICT_WORDS } from "../look";
 import type { Run } from "./RehearseButton";
 import { worst } from "./route";
+import { touchedRevision } from "./touched";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
 
@@ -23,6 +24,7 @@ export interface Acts {
   onControl: (revision: Revision) => void;
   onSwap: (revision: Revision) => void;
   onCompare: (job: Job) => void;
+  onWithLibrary: (revision: Revision) => void;
 }
 
 export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
@@ -37,6 +39,11 @@ export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
             <div>
               <ReleaseMark release={revision.release} />
               {revision.release.lapsed && <div className="stale">{revision.release.lapsed}</div>}
+              {touchedRevision(job) === revision && (
+                <button className="as-link" onClick={() => acts.onWithLibrary(revision)} title="A new revision with the library's newest machine and tools, rehearsed; what was released stays as it is">
+                  Try it with that
+                </button>
+              )}
             </div>
           )}
         </td>
