@@ -65,7 +65,7 @@ def main(words: list[str] | None = None) -> int:
         command = commands.add_parser(word, help=text, description=text, epilog=EXITS, formatter_class=plain)
         command.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP + (ROUTE_HELP if word == "verify" else ""))
         command.add_argument("--out", type=Path, metavar="DIR",
-                             help="write verdict.json, report.html, setup.html (what to clamp where), tools.csv, trace.csv and, where there "
+                             help="write verdict.json, report.html, setup.html (what to clamp where), tools.csv, labels.html, trace.csv and, where there "
                              "is stock, stock.stl (the machined stock in the frame of its mount, mm) and, where the job has "
                              "measures, measures.csv to this folder (default: nothing is written)")  # fmt: skip
         command.add_argument("--format", choices=["text", "json", "sarif", "junit"], default="text",
@@ -221,6 +221,7 @@ def _write(result: Timed, verdict: dict[str, Any], known: list[Judged], folder: 
 
     (folder / "setup.html").write_text(sheet.as_html(result), encoding="utf-8")
     (folder / "tools.csv").write_text(sheet.tools_csv(result), encoding="utf-8")
+    (folder / "labels.html").write_text(sheet.labels_html(result), encoding="utf-8")
     with (folder / "trace.csv").open("w", encoding="utf-8") as out:
         write_trace(result, out)
     if verdict.get("measures"):

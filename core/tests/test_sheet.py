@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bluntmirror.export.sheet import as_html, tool_rows, tools_csv, zeros
+from bluntmirror.export.sheet import as_html, labels_html, tool_rows, tools_csv, zeros
 from bluntmirror.job import open_job
 from bluntmirror.job.models import Datum
 from bluntmirror.rehearsal import check_program
@@ -71,6 +71,13 @@ class Sheet(unittest.TestCase):
         self.assertAlmostEqual(sum(row["seconds"] for row in used), result.reel.seconds, delta=10.0)
         listed = list(csv.DictReader(io.StringIO(tools_csv(result))))
         self.assertEqual([row["tool"] for row in listed], [str(row["tool"]) for row in rows])
+        words = Text(labels_html(result)).words
+        self.assertEqual(
+            [word for word in words if word in {"T1", "T2", "T3", "T4", "T5"}], ["T1", "T2", "T3", "T4"]
+        )  # one of each that is used
+        for row in used:
+            self.assertIn(f"{row['length']:.3f}", words)
+            self.assertIn(f"{row['stick_out']:.1f}", words)
 
     def test_every_demo_job_has_a_sheet_and_names_are_only_text(self) -> None:
         for folder in folders():

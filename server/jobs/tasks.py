@@ -232,6 +232,7 @@ def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed], measures: li
     day = f"{timezone.now():%d %B %Y, %H:%M} UTC"
     files["setup.html"] = ("text/html", sheet.as_html(run, day, rehearsal.created_by.get_username()).encode())
     files["tools.csv"] = ("text/csv", sheet.tools_csv(run).encode())
+    files["labels.html"] = ("text/html", sheet.labels_html(run).encode())
     files["control.csv"] = ("text/csv", control_csv(control_data(run)).encode())
     for strand in run.strands:
         files[f"control-{strand.channel}.nc"] = ("text/plain", as_program(run, strand.channel).encode())

@@ -311,7 +311,7 @@ class Running(WithShop):
         row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
         names = self.client.get(f"/api/rehearsals/{row.pk}").json()["artifacts"]
         wanted = {"replay.json", "replay.bin", "trace.csv", "verdict.json", "verdict.sarif", "verdict.xml", "report.html",
-                  "stock.stl", "film.bin", "part.npz", "setup.html", "tools.csv", "control.csv", "control-1.nc"}  # fmt: skip
+                  "stock.stl", "film.bin", "part.npz", "setup.html", "tools.csv", "labels.html", "control.csv", "control-1.nc"}  # fmt: skip
         self.assertEqual(set(names), wanted)
         for name in names:
             answer = self.client.get(f"/api/rehearsals/{row.pk}/artifacts/{name}")

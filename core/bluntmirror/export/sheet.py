@@ -70,6 +70,46 @@ def tools_csv(result: Timed) -> str:
     return "\n".join([",".join(TOOL_HEADS), *rows, ""])
 
 
+LABEL_STYLE = """
+body { margin: 8mm; max-width: none; } .labels { font-size: 0; }
+.label { display: inline-block; box-sizing: border-box; width: 62mm; height: 34mm; margin: 0 2mm 2mm 0; padding: 2.5mm 3mm; border: 0.3mm solid #1d2a30;
+  font-size: 9pt; vertical-align: top; overflow: hidden; break-inside: avoid; }
+.label b { font-size: 17pt; line-height: 1; } .label span { float: right; text-align: right; color: #5d6a70; font-size: 7.5pt; }
+.label p { margin: 0.6mm 0; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+.label td, .label th { padding: 0 2mm 0 0; font-size: 8.5pt; white-space: nowrap; }
+"""
+
+
+def labels_html(result: Timed) -> str:
+    """A label for every tool that the programs use, to be cut out and hung on it: three in a row on A4 and on Letter."""
+
+    def told(value: float | None, digits: int = 3) -> str:
+        return "—" if value is None else f"{value:.{digits}f}"
+
+    drawn = []
+    for row in tool_rows(result):
+        if not row["used"]:
+            continue
+        place = " ".join(
+            str(part) for part in (row["turret"], f"station {row['station']}" if row["station"] else "") if part
+        )
+        figures = [("length", told(row["length"])), ("H", told(row["H"])), ("D", told(row["D"])), ("out", told(row["stick_out"], 1)),
+                   ("needs", told(row["stick_out_needed"], 1)), ("⌀", told(row["diameter"], 2))]  # fmt: skip
+        cells = "".join(
+            f"<tr>{''.join(f'<th>{name}</th><td>{value}</td>' for name, value in figures[at : at + 2])}</tr>"
+            for at in range(0, len(figures), 2)
+        )
+        drawn.append(
+            f'<div class="label"><span>{escape(result.job.name)}<br>{escape(result.job.machine.name)}</span><b>T{row["tool"]}</b>'
+            f"<p>{escape(row['name'])}{escape(f', {place}' if place else '')}</p><table>{cells}</table></div>"
+        )
+    title = escape(f"{result.job.name}: labels of its tools")
+    return (
+        f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title}</title><style>{STYLE}{LABEL_STYLE}</style></head>'
+        f'<body><div class="labels">{"".join(drawn)}</div></body></html>\n'
+    )
+
+
 def zeros(strand: Strand) -> dict[str, dict[str, Floats]]:
     """Where program zero of every offset lies on every work mount that bodies stand on, (3,) mm in its frame; axes that an offset
     does not name stand at their first reference."""

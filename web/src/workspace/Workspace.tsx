@@ -20,6 +20,7 @@ const FILES: [string, string][] = [
   ["report.html", "Report, one page"],
   ["setup.html", "Setup sheet, for the floor"],
   ["tools.csv", "Tool list, CSV"],
+  ["labels.html", "Labels of its tools, to print"],
   ["verdict.json", "Verdict, JSON"],
   ["verdict.sarif", "Verdict, SARIF"],
   ["verdict.xml", "Verdict, JUnit"],
