@@ -38,7 +38,7 @@ from .quantities import Quantity
 from .shifts import Shift
 
 ASKED = (1 << CUT) | (1 << TEST_SHANK) | (1 << TEST_HOLDER) | (1 << TEST_CUT)
-PARTS = 128  # of the reach, to which a bound against stock is looked for
+PARTS = 64  # of the reach, to which a bound against stock is looked for
 LEADS = 0.1  # sine of the angle between a way and the rays, from which on their ends tell what leads
 NEARING, SLOPE_MM = (
     0.01,
@@ -125,6 +125,7 @@ class Material:
         self.turned[self.segments.motion[self.segments.mode == RING]] = True
         self.tolerance = result.job.file.checks.gouge
         self.surfaces: list[list[Surface]] = []  # of every maker
+        self.left: dict[int, list[Ends]] = {}  # of every maker that has cut: its layer at the end
         self.met: list[Met] = []
         self.known: dict[tuple[object, ...], int | None] = {}  # what was asked of stock already
         self.slopes: dict[tuple[object, ...], Floats] = {}  # of surfaces along ways, as far as they were asked for
@@ -162,7 +163,7 @@ class Material:
         everywhere: Growth = ((self.reach, self.reach),) * 3
         count = max(len(self.segments.motion), 1)
         # Of each maker what it leaves at most, grown; and as it stands.
-        left: dict[int, list[Ends]] = {}
+        left = self.left
         for number, (maker, rows) in enumerate(self.order):
             others = self._common(self.blank, everywhere, [(left[m], everywhere) for m in left if m != maker])
             stock = filled(self.stock, self._common(others, STANDS, [(left[m], STANDS) for m in left if m == maker]))
@@ -380,7 +381,7 @@ class Material:
     def _layer_before(self, maker: int, stretch: int) -> list[Ends]:
         """What a maker leaves before a stretch. One that cuts on after it has its layer cut anew."""
         if not any(m == maker for m, _ in self.order[stretch:]):
-            return ends_of(self.makers[maker].layer)
+            return self.left[maker]
         layer = filled(self.stock, self.full)
         for other, rows in self.order[:stretch]:
             if other == maker:

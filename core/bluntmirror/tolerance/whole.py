@@ -11,7 +11,7 @@ from ..rehearsal import Rehearsal
 from .bounds import Bound, Held, Tolerance
 from .limits import travel_bound
 from .material import Material
-from .quantities import Quantity, quantities
+from .quantities import Quantity, quantities, sides_of
 from .shifts import NotFollowed, Shift, at_knots, shift_of
 from .touching import Touching
 
@@ -31,6 +31,7 @@ def tolerance(result: Rehearsal, reach: float = REACH_MM, tell: Tell | None = No
     asked = list(quantities(result))
     touching = Touching(result)
     made.limits += [f"{what}: not asked how near it comes to what is left there" for what in touching.entered]
+    made.limits += _left_out(result)
     materials = []
     if job.machine.grips and any(body.role == "stock" for body in job.file.bodies):
         made.limits.append("what tools and stock do to each other, and gouges: pieces change hands here")
@@ -44,6 +45,24 @@ def tolerance(result: Rehearsal, reach: float = REACH_MM, tell: Tell | None = No
         tell("tolerance", (number + 1) / len(asked))
     made.seconds = time.process_time() - begun
     return made
+
+
+def _left_out(result: Rehearsal) -> list[str]:
+    """What of the set-up is no quantity here, in words."""
+    told = []
+    turns = {
+        axis
+        for strand in result.strands
+        for values in strand.setup.work_offsets.values()
+        for axis, value in values.items()
+        if value and axis in strand.chain.joints and strand.chain.joints[axis].type != "linear"
+    }
+    if turns:
+        told.append(f"{', '.join(sorted(turns))} of the work offsets: only lengths are")
+    drawn = [body.name for body in result.job.file.bodies if body.role == "stock" and not sides_of(body)]
+    if drawn:
+        told.append(f"the sides of {' and '.join(drawn)}: only a box or a round bar that stands straight has any")
+    return told
 
 
 def _held(result: Rehearsal, quantity: Quantity, touching: Touching, materials: list[Material], reach: float) -> Held:
