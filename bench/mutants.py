@@ -163,6 +163,19 @@ MUTANTS = [
            "(first + 0.5 - 0.5 * every) * lattice.step", "(first - 0.5 * every) * lattice.step", "tests.test_twins.FewerRays"),
     Mutant("inches turn angles too", "job/models.py", "value * factor if axis in linear else value for axis", "value * factor for axis",
            "tests.test_files tests.test_machine tests.test_places"),
+    Mutant("tolerance: what others have cut stays where it is", "tolerance/material.py", "            if len(its):  #", "            if False:  #",
+           "tests.test_tolerance.TestBounds.test_closed_forms_of_boxes"),
+    Mutant("tolerance: a tool's own cut stays behind", "tolerance/material.py", "sign * (b - a) for a in mine", "sign * -a for a in mine",
+           "tests.test_tolerance.TestBounds.test_closed_forms_of_boxes tests.test_tolerance.TestBounds.test_nothing_happens_inside_and_something_just_beyond"),
+    Mutant("tolerance: steps are longer than the clearance allows", "tolerance/touching.py", "amount += CERTAIN * margin.clearance / rate",
+           "amount += 1.4 * margin.clearance / rate", "tests.test_tolerance.TestBounds.test_closed_forms_of_boxes"),
+    Mutant("tolerance: a gouge within its tolerance counts", "tolerance/material.py", "room[on] = self.tolerance + self.design.distance(",
+           "room[on] = self.design.distance(", "tests.test_tolerance.TestBounds.test_closed_forms_of_boxes"),
+    Mutant("a run with a film goes on from one without", "rehearsal/resuming.py", "(_with_film(plain),) if film.runs else", "(plain,) if film.runs else",
+           "tests.test_checkpoints"),
+    Mutant("calibration: two constants that do the same are told apart", "rehearsal/calibrating.py", "if len(told) > 1 and (len(sizes)",
+           "if len(told) > 9 and (len(sizes)", "tests.test_calibrating"),
+    Mutant("picture: what is behind is in front", "export/picture_kernel.py", "if z > depth[y, x]:", "if z > -1e18:", "tests.test_picture"),
 ]  # fmt: skip
 
 

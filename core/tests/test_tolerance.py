@@ -23,6 +23,7 @@ from bluntmirror.material.layers import Ends
 from bluntmirror.rehearsal import rehearse
 from bluntmirror.tolerance import Quantity, Tolerance, tolerance
 from bluntmirror.tolerance.material import grown
+from bluntmirror.tolerance.shifts import shift_of
 
 from .build import JOBS
 
@@ -199,6 +200,41 @@ class TestBounds(unittest.TestCase):
         bound("blank", "blank", "+Z", "less", 0.05, "material.blank")  # the part's upper side is the blank's
         bound("blank", "blank", "+Z", "more", 0.5, "contact.rapid")
 
+    def test_a_slope_is_gouged_by_a_shift_across_it(self) -> None:
+        """Closed form: a cut along a slope of angle a that is off by e across it stands e · sin a nearer to the part, whichever family of rays sees it."""
+        job = made(self.folder, Shop(design=False))
+        rise = np.tan(np.radians(12.0))
+        text = job.programs["O1.nc"].decode()
+        ball = json.loads((self.folder / "tools.json").read_text())
+        ball["tools"][0]["cutter"] |= {"type": "ball-mill"}
+        ball["tools"][0]["cutter"].pop("corner_radius", None)
+        (self.folder / "tools.json").write_text(json.dumps(ball))
+        rows = [f"Y{y:.2f}\nG1 X{x:.1f} Z{-9.0 - rise * x:.4f} F900." for y, x in ((0.0, 30.0),)]
+        head = text[: text.index("X0.\nX-38.")]
+        program = f"{head}G1 X-30. Z{-9.0 + rise * 30.0:.4f} F2000.\n{rows[0]}\nG0 Z30.\nM5\nG91 G28 Z0.\nM30\n%\n"
+        (self.folder / "O1.nc").write_text(program)
+        data = json.loads((self.folder / "job.json").read_text())
+        # The part: the groove's bottom line lies on a plane 0.1 mm under what the ball sweeps.
+        under = 0.1 + 5.0 * (1.0 / np.cos(np.radians(12.0)) - 1.0)
+        corners = [
+            [-30.0, 40.0],
+            [30.0, 40.0],
+            [30.0, TOP - 9.0 - rise * 30.0 - under],
+            [-30.0, TOP - 9.0 + rise * 30.0 - under],
+        ]
+        profile = {"type": "extrude", "outline": corners, "height": 1.0, "turn": [90.0, 0.0, 0.0]}
+        data["bodies"].append(
+            {"name": "part", "role": "design", "mount": "table", "shape": profile, "at": [0.0, 0.5, 0.0]}
+        )
+        (self.folder / "job.json").write_text(json.dumps(data))
+        told = {
+            held.quantity.axis: held for held in known(open_job(self.folder)).held if held.quantity.kind == "offset"
+        }
+        expected = (0.1 * np.cos(np.radians(12.0)) + 0.05) / np.sin(np.radians(12.0))
+        found = min(told["X"].less, told["X"].more, key=lambda bound: bound.amount)
+        self.assertEqual(found.by, "material.gouge")
+        self.assertAlmostEqual(found.amount, expected, delta=0.05)
+
     def test_the_order_of_bodies_and_a_comment_more_change_nothing(self) -> None:
         shop = Shop(floor=0.4, above=0.5, post=0.3)
         one = known(made(self.folder, shop))
@@ -223,6 +259,23 @@ class TestBounds(unittest.TestCase):
         }
         self.assertIn("something else", told["X"].not_followed)
         self.assertEqual(told["Y"].not_followed, "")
+
+
+class TestShifts(unittest.TestCase):
+    def test_a_register_shifts_as_far_as_it_has_been_called(self) -> None:
+        """Closed form: called by G43 on a straight way, a length register shifts its places in proportion to how far they have come."""
+        with tempfile.TemporaryDirectory() as folder:
+            result = rehearse(made(Path(folder), Shop(design=False)), filmed=False)
+        shift = shift_of(result, Quantity("length", "H1", "", 1), 1.0)
+        lines = result.reel.motions.line[result.knots.motion]
+        called = np.flatnonzero(lines == 8)  # G43 H1 Z…
+        z = result.chain.axes.index("Z")
+        values, shifts = result.values[called[0] : called[-1] + 2, z], shift.knots[called[0] : called[-1] + 2, z]
+        come = (values - values[0]) / (values[-1] - values[0])
+        np.testing.assert_allclose(shifts[-1], 1.0)
+        self.assertLess(float(np.abs(shifts - come)[1:].max()), 1e-6)
+        before = np.flatnonzero(lines < 8)
+        self.assertFalse(shift.knots[before].any())  # and nothing before it
 
 
 class TestLayers(unittest.TestCase):

@@ -310,14 +310,12 @@ class Material:
         """The first motion of a stretch that meets stock when a quantity is off by anything up to `by` one way; None for none."""
         maker, _ = self.order[met.stretch]
         if quantity.kind != "stickout":
-            return self._met_by_shift(met, maker, quantity, ways, sign, by)
+            return self._met_by_shift(met, quantity, ways, sign, by)
         if self.makers[maker].tool != quantity.number or self._touch(met, [], STANDS, (self.reach, self.reach)) is None:
             return None
         return self._touch(met, [], STANDS, (by, 0.0) if sign < 0.0 else (0.0, by))
 
-    def _met_by_shift(
-        self, met: Met, maker: int, quantity: Quantity, ways: Floats, sign: float, by: float
-    ) -> int | None:
+    def _met_by_shift(self, met: Met, quantity: Quantity, ways: Floats, sign: float, by: float) -> int | None:
         mine = np.unique(ways[met.rows], axis=0)
         side = self._side(quantity)
         of_blank = grown((sign * (side - way) for way in mine), by, self.spins)
@@ -325,13 +323,10 @@ class Material:
             of_blank = STANDS if sign < 0.0 else ((by, by),) * 3 if quantity.axis == "R" else of_blank
         growths: list[tuple[int, Growth]] = []
         for other in range(len(self.makers)):
-            its = (
-                np.unique(ways[self.makers[other].rows], axis=0)
-                if self._begun(other, met.stretch)
-                else np.zeros((0, 3))
-            )
-            same = other == maker and len(mine) == 1 and len(its) == 1
-            if len(its) and not same:
+            if not self._begun(other, met.stretch):
+                continue
+            its = np.unique(ways[self.makers[other].rows], axis=0)
+            if len(its):  # a tool's own layer goes along with it: nothing of it comes nearer
                 growths.append((other, grown((sign * (b - a) for a in mine for b in its), by, self.spins)))
         growths = [(other, growth) for other, growth in growths if growth != STANDS]
         if of_blank == STANDS and not growths:
