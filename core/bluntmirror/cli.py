@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from . import quick_start  # noqa: F401 (what it does is done when it is loaded)
-from .export.report import as_html
 from .export.trace import write_trace
 from .export.verdict import render, verdict_dict
 from .findings.identity import Judged
@@ -216,9 +215,10 @@ def _status(options: argparse.Namespace, verdicts: list[dict[str, Any]]) -> int:
 def _write(result: Timed, verdict: dict[str, Any], known: list[Judged], folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "verdict.json").write_text(render(verdict, "json"), encoding="utf-8")
-    (folder / "report.html").write_text(as_html(result, known=known), encoding="utf-8")
     from .export import sheet
+    from .export.report import as_html
 
+    (folder / "report.html").write_text(as_html(result, known=known), encoding="utf-8")
     (folder / "setup.html").write_text(sheet.as_html(result), encoding="utf-8")
     (folder / "tools.csv").write_text(sheet.tools_csv(result), encoding="utf-8")
     (folder / "labels.html").write_text(sheet.labels_html(result), encoding="utf-8")
