@@ -251,14 +251,14 @@ class TestBounds(unittest.TestCase):
             )
 
     def test_a_quantity_that_the_program_looks_at_is_not_followed(self) -> None:
-        job = made(self.folder, Shop())
-        text = job.programs["O1.nc"].decode().replace("M30", "IF [#5221 GT -304.9] GOTO 9\nG4 P100\nN9 M30")
-        (self.folder / "O1.nc").write_text(text)
-        told = {
-            held.quantity.axis: held for held in known(open_job(self.folder)).held if held.quantity.kind == "offset"
-        }
-        self.assertIn("something else", told["X"].not_followed)
-        self.assertEqual(told["Y"].not_followed, "")
+        text = made(self.folder, Shop()).programs["O1.nc"].decode()
+        for asks in ("#5221 GT -304.9", "#5221 LT -305.1"):  # whether it is more, or less
+            (self.folder / "O1.nc").write_text(text.replace("M30", f"IF [{asks}] GOTO 9\nG4 P100\nN9 M30"))
+            told = {
+                held.quantity.axis: held for held in known(open_job(self.folder)).held if held.quantity.kind == "offset"
+            }
+            self.assertIn("something else", told["X"].not_followed, asks)
+            self.assertEqual(told["Y"].not_followed, "")
 
 
 class TestShifts(unittest.TestCase):

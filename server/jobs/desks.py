@@ -8,7 +8,7 @@ import json
 import re
 import zipfile
 from dataclasses import asdict, replace
-from pathlib import PurePath
+from pathlib import Path, PurePath
 from typing import Any
 
 import numpy as np
@@ -22,7 +22,7 @@ from bluntmirror.job import Job, JobUnreadable
 from bluntmirror.job.models import JobFile, ToolsFile
 from bluntmirror.rehearsal.desk import Desk
 
-from . import setups
+from . import measuring, setups
 from .models import Revision, RuleSetting
 from .services import Refused
 
@@ -237,6 +237,12 @@ def by_house_rules(job: Job, organisation: Organisation) -> Job:
     rules = {**house_rules(organisation), **checks.rules}
     job.file = job.file.model_copy(update={"checks": checks.model_copy(update={"rules": rules})})
     return job
+
+
+def as_rehearsed(revision: Revision, folder: Path) -> Job:
+    """A revision's job unpacked into a folder, with the house's rules and the job's measures: as its rehearsal has it."""
+    job = by_house_rules(setups.unpacked_job(revision, folder), revision.job.organisation)
+    return measuring.with_measures(job, revision.job)
 
 
 def rules(organisation: Organisation) -> list[Json]:

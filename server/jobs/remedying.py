@@ -20,8 +20,8 @@ from bluntmirror.rehearsal import Cancelled
 from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.remedies import Change, Rank, Trials, Value, together, written
 
-from . import measuring, routes, setups
-from .desks import by_house_rules
+from . import routes, setups
+from .desks import as_rehearsed
 from .models import Offered, Rehearsal, Revision, Search
 from .services import Refused
 
@@ -95,8 +95,7 @@ def search(number: int, folder: Path, pulse: Any) -> None:
     row = Search.objects.select_related("rehearsal__revision__job__organisation").get(pk=number)
     rehearsal = row.rehearsal
     organisation = rehearsal.revision.job.organisation
-    job = by_house_rules(setups.unpacked_job(rehearsal.revision, folder), organisation)
-    job = measuring.with_measures(job, rehearsal.revision.job)
+    job = as_rehearsed(rehearsal.revision, folder)
     trials = Trials.begun(job, FolderStore(settings.CHECKPOINTS / str(organisation.pk)), pulse)
     kept = list(rehearsal.findings.all())
     found = trials.result.findings

@@ -14,8 +14,8 @@ from bluntmirror.rehearsal import rehearse
 from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.tolerance import tolerance
 
-from . import measuring, routes, setups
-from .desks import by_house_rules
+from . import routes
+from .desks import as_rehearsed
 from .models import Rehearsal, Tolerance
 from .services import Refused
 
@@ -75,8 +75,7 @@ def work_out(number: int, folder: Path, pulse: Any) -> None:
     row = Tolerance.objects.select_related("rehearsal__revision__job__organisation").get(pk=number)
     revision = row.rehearsal.revision
     organisation = revision.job.organisation
-    job = by_house_rules(setups.unpacked_job(revision, folder), organisation)
-    job = measuring.with_measures(job, revision.job)
+    job = as_rehearsed(revision, folder)
     store = FolderStore(settings.CHECKPOINTS / str(organisation.pk))
     result = rehearse(job, lambda stage, share: pulse(stage, 0.0), store, filmed=False)
     Tolerance.objects.filter(pk=number).update(result=tolerance_dict(result, tolerance(result, row.reach, pulse)))

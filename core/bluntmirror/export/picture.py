@@ -119,7 +119,7 @@ def _ring(image: Floats, x: float, y: float) -> None:
     away = np.hypot(rows - y, columns - x)
     on = np.abs(away - 18.0) < 2.6
     ticks = (np.minimum(np.abs(rows - y), np.abs(columns - x)) < 2.0) & (away > 18.0) & (away < 34.0)
-    image[(np.abs(away - 18.0) < 5.0) | (ticks & False)] = 255.0
+    image[np.abs(away - 18.0) < 5.0] = 255.0
     image[on | ticks] = GOUGE
 
 

@@ -79,7 +79,11 @@ def sentences(told: Json) -> list[str]:
 
 def _said(sign: str, bound: Json, reach: float) -> str:
     if bound["by"] is None:
-        return f"{sign}{bound['amount']:.3f} and more" if bound["amount"] >= reach else f"{sign}{bound['amount']:.3f}"
+        return (
+            f"{sign}{bound['amount']:.3f} and more"
+            if bound["amount"] >= reach
+            else f"{sign}{bound['amount']:.3f} (what comes then is not known)"
+        )
     place = f" at {bound['program']}:{bound['line']}" if bound["program"] else ""
     return (
         f"{sign}{bound['amount']:.3f} ({' and '.join(bound['bodies'])} {HAPPENS.get(bound['by'], bound['by'])}{place})"

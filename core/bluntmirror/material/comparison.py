@@ -77,7 +77,7 @@ def _thinned(lattice: Lattice, every: int) -> tuple[Lattice, int]:
     return Lattice(origin, every * lattice.step, counts), first
 
 
-def _laid(rays: Rays, of: NDArray[np.int64] | None = None) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+def slots_of(rays: Rays, of: NDArray[np.int64] | None = None) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
     """Slot of the first interval and count of every ray, in lattice order v·nu + u; or of some rays."""
     ray = np.arange(rays.nu * rays.nv) if of is None else of
     u, v = ray % rays.nu, ray // rays.nu
@@ -177,7 +177,7 @@ def compare_within(
 
 
 def _ends(rays: Rays) -> tuple[NDArray[Any], ...]:
-    return rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, *_laid(rays)
+    return rays.lo, rays.hi, rays.tag_lo, rays.tag_hi, *slots_of(rays)
 
 
 def _parts(laid: Laid) -> tuple[NDArray[Any], ...]:
@@ -306,7 +306,7 @@ class Components:
 
 def _slots(rays: Rays) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Ray (lattice order) and slot of every interval."""
-    slot, count = _laid(rays)
+    slot, count = slots_of(rays)
     ray = np.repeat(np.arange(len(count)), count)
     return ray, slot[ray] + np.arange(len(ray)) - np.repeat(np.cumsum(count) - count, count)
 
@@ -314,7 +314,7 @@ def _slots(rays: Rays) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
 def components(stock: Stock) -> Components:
     """What of a stock hangs together. All three ray families have to agree that two do not: a web too thin for one family's rays
     is still seen by the others."""
-    laid = [_laid(rays) for rays in stock.rays]
+    laid = [slots_of(rays) for rays in stock.rays]
     numbers = [np.concatenate([[0], np.cumsum(count)[:-1]]).astype(np.int64) for _, count in laid]
     totals = [int(count.sum()) for _, count in laid]
     first = [0, totals[0], totals[0] + totals[1]]
@@ -371,7 +371,7 @@ def separated(stock: Stock, found: Components, keep: set[int]) -> Stock:
         own.free = {capacity: [*places] for capacity, places in rays.free.items()}
         ray, at = _slots(rays)
         kept = np.isin(of, list(keep))
-        slot, _ = _laid(rays)
+        slot, _ = slots_of(rays)
         ray, at = ray[kept], at[kept]
         count = np.bincount(ray, minlength=len(slot))
         to = slot[ray] + np.arange(len(ray)) - np.repeat(np.cumsum(count) - count, count)
@@ -421,7 +421,7 @@ def reach_into(stock: Stock, body: Mesh, every: int = 1) -> tuple[float, Floats]
         row, column = np.divmod(through, asked.counts[a])
         own = (row * every + first) * rays.nu + column * every + first  # the same rays in the stock's own lattice
         met, up, down, ray, w = overlap(
-            rays.lo, rays.hi, *_laid(rays, own), laid.lo, laid.hi, laid.first[through], laid.count[through]
+            rays.lo, rays.hi, *slots_of(rays, own), laid.lo, laid.hi, laid.first[through], laid.count[through]
         )
         if met:
             shifts += [up, down]

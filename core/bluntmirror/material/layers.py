@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.mesh import Mesh
-from .comparison import _laid
+from ..geometry.mesh import Mesh, revolve
+from .comparison import slots_of
 from .layer_kernel import common
 from .region import Region
 from .stock import AXES_OF, Laid, Lattice, Rays, Stock, rays_of
@@ -34,7 +34,7 @@ class Ends:
 
     @staticmethod
     def of(rays: Rays) -> Ends:
-        return Ends(rays.lo, rays.hi, *_laid(rays))
+        return Ends(rays.lo, rays.hi, *slots_of(rays))
 
     def with_(self, other: Ends, own: Floats, its: Floats) -> Ends:
         """What is in both; `own`, `its` (2,): how much lower each's low ends stand, and how much higher its high ones."""
@@ -74,8 +74,6 @@ def block(lattice: Lattice, beyond: float) -> list[Ends]:
 
 def bar(lattice: Lattice, centre: Floats, beyond: float) -> list[Ends]:
     """The same of work that spins about the grid's Z through `centre`: a bar that holds all of it."""
-    from ..geometry.mesh import revolve
-
     low, high = lattice.origin, lattice.origin + lattice.step * lattice.counts
     corner = np.maximum(np.abs(low - centre), np.abs(high - centre))[:2]
     radius = float(np.hypot(*corner)) + beyond

@@ -83,7 +83,7 @@ class Cutting:
         self.result, self.name, self.tell, self.store, self.others = result, name, tell, store, others
         body = next(b for b in job.file.bodies if b.name == name)
         self.placement = Placement.on(chain.mounts[body.mount])
-        tool_from_work = self._tools_from_work()
+        tool_from_work = self.tools_from_work()
         turning = any(result.tools[n].is_turning for n in tool_from_work) or hangs_on_spindle(
             job, chain, self.placement.link
         )
@@ -153,7 +153,7 @@ class Cutting:
         made._tell_of_the_blank()
         return made
 
-    def _tools_from_work(self) -> dict[int, Screws]:
+    def tools_from_work(self) -> dict[int, Screws]:
         """The mount of every tool in use, seen from the piece as it is carried now."""
         result, chain = self.result, self.result.chain
         used = sorted(set(np.unique(result.reel.motions.tool).tolist()) & set(result.tools))
@@ -209,7 +209,7 @@ class Cutting:
         self.placement = placement
         self.spans.append((time, placement))
         later = Segments(
-            self.result, self._tools_from_work(), self.frame, *self.sets, self._spindle_name(), self._spindle()
+            self.result, self.tools_from_work(), self.frame, *self.sets, self._spindle_name(), self._spindle()
         )
         self.segments = self.segments.then(later, segment)
         self.machine_from_work.change(segment, partial(placement.pose, self.result.chain))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from .quantities import Quantity
 
@@ -10,7 +10,7 @@ from .quantities import Quantity
 @dataclass(frozen=True)
 class Bound:
     """Up to `amount` mm nothing happens. `by`: the kind of what happens next (a finding's), "" where nothing is known to: it was asked no
-    farther. `motion`: where, −1 where that means nothing; `bodies` (of travel: the axis) that it happens to."""
+    farther, or not followed to its end. `motion`: where, −1 where that means nothing; `bodies` (of travel: the axis) that it happens to."""
 
     amount: float
     by: str = ""
@@ -32,20 +32,11 @@ class Held:
     more: Bound = Bound(0.0)
     not_followed: str = ""
 
-    @property
-    def least(self) -> float:
-        return min(self.less.amount, self.more.amount)
-
 
 @dataclass
 class Tolerance:
-    """How wrong a set-up may be. `reach`: mm that was asked up to; `limits`: what was not asked, in words; `whole`: whether what stock
-    would meet and gouges were asked."""
+    """How wrong a set-up may be. `reach`: mm that was asked up to; `limits`: what was not asked, in words."""
 
     reach: float
     held: list[Held] = field(default_factory=list)
     limits: list[str] = field(default_factory=list)
-    seconds: float = 0.0
-
-    def without_seconds(self) -> Tolerance:
-        return replace(self, seconds=0.0)

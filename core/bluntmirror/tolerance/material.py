@@ -40,10 +40,8 @@ from .shifts import Shift
 ASKED = (1 << CUT) | (1 << TEST_SHANK) | (1 << TEST_HOLDER) | (1 << TEST_CUT)
 PARTS = 64  # of the reach, to which a bound against stock is looked for
 LEADS = 0.1  # sine of the angle between a way and the rays, from which on their ends tell what leads
-NEARING, SLOPE_MM = (
-    0.01,
-    0.01,
-)  # what comes nearer by less than this share of its way, told over this way, runs along the part
+SLOPE_MM = 0.01  # over which is told whether a way brings a place nearer
+NEARING = 0.01  # what comes nearer by less than this share of its way runs along the part
 MARCH_MM = 0.002  # to which the depth of a gouge is
 MOST_MARCHES = 400
 BLOCK_CELLS = 4.0  # that places are looked at by first
@@ -68,12 +66,10 @@ STANDS: Growth = ((0.0, 0.0),) * 3
 
 @dataclass
 class Maker:
-    """key: tool, offset and registers; `layer`: what it leaves of a full block, as far as it has cut; `rows`: its pieces."""
+    """`layer`: what it leaves of a full block, as far as it has cut; `rows`: the pieces that took something off it."""
 
-    key: tuple[object, ...]
     tool: int
     layer: Stock
-    stretches: list[slice] = field(default_factory=list)
     cut: list[np.ndarray] = field(default_factory=list)  # of each stretch, the pieces that took something off the block
 
     @property
@@ -149,10 +145,7 @@ class Material:
             key = int(code[begin])
             if key not in makers:
                 tool = int(motions.tool[own[begin]])
-                makers[key] = Maker(
-                    (states[int(motions.snapshot[own[begin]])], tool), tool, filled(self.stock, self.full)
-                )
-            makers[key].stretches.append(slice(begin, end))
+                makers[key] = Maker(tool, filled(self.stock, self.full))
             order.append((list(makers).index(key), slice(begin, end)))
         return list(makers.values()), order
 
@@ -162,12 +155,11 @@ class Material:
         """Cut all layers, and find where something is met when all else is grown all ways."""
         everywhere: Growth = ((self.reach, self.reach),) * 3
         count = max(len(self.segments.motion), 1)
-        # Of each maker what it leaves at most, grown; and as it stands.
         left = self.left
         for number, (maker, rows) in enumerate(self.order):
             others = self._common(self.blank, everywhere, [(left[m], everywhere) for m in left if m != maker])
             stock = filled(self.stock, self._common(others, STANDS, [(left[m], STANDS) for m in left if m == maker]))
-            met = self._ask(stock, rows, self.sets)
+            met = self._ask(stock, rows)
             if len(met):
                 self.met.append(Met(number, met, self._region(met)))
             self.makers[maker].cut.append(self._run(self.makers[maker].layer, rows))
@@ -208,10 +200,10 @@ class Material:
             found.append(index[stock.cut(batch, sets).removed])  # type: ignore[arg-type]
         return np.concatenate([*found, np.zeros(0, np.int64)])
 
-    def _ask(self, stock: Stock, rows: slice, sets: list[ToolSets] | None) -> np.ndarray:
-        """Cut pieces into a stock; those whose tools met what they should not."""
+    def _ask(self, stock: Stock, rows: slice) -> np.ndarray:
+        """Cut pieces into a stock; those whose tools, wherever they stand in their holders, met what they should not."""
         found = []
-        for index, batch, own in self._batches(rows, ASKED, sets):
+        for index, batch, own in self._batches(rows, ASKED, self.sets):
             answer = stock.cut(batch, own)  # type: ignore[arg-type]
             found.append(index[(answer.depth[:, TESTS] > 0).any(axis=1)])
         return np.concatenate([*found, np.zeros(0, np.int64)])
@@ -253,7 +245,7 @@ class Material:
         shifted = np.zeros((len(result.values), 3))
         found = np.zeros((len(segments.motion), 3))
         to_grid = inverse(self.cutting.frame)
-        for number, screws in self.cutting._tools_from_work().items():
+        for number, screws in self.cutting.tools_from_work().items():
             mine = np.flatnonzero(tools == number)
             if not len(mine):
                 continue
@@ -556,8 +548,7 @@ class Material:
             room[on] = self.tolerance + self.design.distance(
                 points[on] + gone[on, None] * way[on], self.reach + self.tolerance
             )
-        first = on[np.argmin(gone[on])]
-        return best.or_(Bound(float(gone[first]), "material.gouge", int(tags[first]), (self.name,)))
+        return best.or_(Bound(float(gone[on].min())))  # it runs along the part: what comes then is not known
 
 
 def _swept(tool: Assembly, down: float, up: float) -> Assembly:

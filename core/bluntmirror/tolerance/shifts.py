@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,6 +13,7 @@ from ..rehearsal.result import Strand
 from ..rehearsal.run import read_channel
 from .quantities import Quantity
 
+EVEN = 1e-6  # mm for each mm: by which a shift one way may differ from the other
 STRAIGHT_MM = 1e-9  # an axis that moves less does not tell how far a motion has come
 
 
@@ -33,19 +33,17 @@ class Shift:
         return bool(self.knots.any())
 
 
-def ends_with(strand: Strand, quantities: Sequence[tuple[Quantity, float]]) -> Floats:
-    """Where the motions of a channel end (n, k) with quantities so much off. Raises NotFollowed where it has other motions then."""
-    setup = strand.setup
-    for quantity, by in quantities:
-        setup = quantity.in_setup(setup, by)
+def ends_with(strand: Strand, quantity: Quantity, by: float) -> Floats:
+    """Where the motions of a channel end (n, k) with a quantity so much off. Raises NotFollowed where it has other motions then."""
     docket = Docket()
     entry = next(p for p in strand.job.file.programs if p.channel == strand.channel)
-    read = read_channel(strand.job, entry, setup, docket)
+    read = read_channel(strand.job, entry, quantity.in_setup(strand.setup, by), docket)
     own = strand.reel.motions
     if len(read.motions) < len(own) or (read.motions.line[: len(own)] != own.line).any():
         raise NotFollowed("the program does something else then")
     bad = {(item.kind, item.line) for item in docket if item.severity == "stop"}
-    if bad - {(item.kind, item.line) for item in strand.docket if item.severity == "stop"}:
+    bad -= {(item.kind, item.line) for item in strand.docket if item.severity == "stop"}
+    if bad:
         kind, line = min(bad, key=lambda pair: pair[1])
         raise NotFollowed(f"{kind} at line {line} then")
     return np.asarray(read.motions.end[: len(own)])
@@ -53,13 +51,22 @@ def ends_with(strand: Strand, quantities: Sequence[tuple[Quantity, float]]) -> F
 
 def shift_of(result: Rehearsal, quantity: Quantity, by: float) -> Shift:
     """How one quantity that is off by `by` shifts the axes, for each mm of it. Raises NotFollowed."""
-    ends = []
-    for strand in result.strands:
-        if strand.channel == quantity.channel:
-            ends.append(np.round((ends_with(strand, [(quantity, by)]) - strand.reel.motions.end) / by, 9))
-        else:
-            ends.append(np.zeros_like(strand.reel.motions.end))
+    ends = [np.zeros_like(strand.reel.motions.end) for strand in result.strands]
+    for number, strand in enumerate(result.strands):
+        if strand.channel != quantity.channel:
+            continue
+        own = strand.reel.motions.end
+        ends[number] = np.round((ends_with(strand, quantity, by) - own) / by, 9)
+        if _looks_at_values(strand):  # it may turn off where the value is less, too
+            other = (own - ends_with(strand, quantity, -by)) / by
+            if np.abs(other - ends[number]).max(initial=0.0) > EVEN:
+                raise NotFollowed("it does not shift the program evenly")
     return Shift(ends, at_knots(result, ends))
+
+
+def _looks_at_values(strand: Strand) -> bool:
+    """Whether a program of the channel has variables: only such a one can ask what the control holds."""
+    return any(b"#" in data for data in strand.job.programs.values())
 
 
 def at_knots(result: Rehearsal, ends: list[Floats]) -> Floats:

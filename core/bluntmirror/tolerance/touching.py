@@ -130,6 +130,8 @@ class Touching:
             amount += CERTAIN * margin.clearance / rate
             if amount >= upto:
                 return None
+        else:  # they slide along each other: up to here nothing touches, and it is not known what comes
+            return Bound(amount)
         return Bound(amount, "contact.body", motion, (pair.a.label, pair.b.label))
 
     def _near(self, pair: Pair, near: float) -> np.ndarray:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 
 import numpy as np
@@ -16,12 +15,12 @@ from .shifts import NotFollowed, Shift, at_knots, shift_of
 from .touching import Touching
 
 REACH_MM = 1.0
+LOOKING = 0.4  # of the whole: cutting and asking all layers, before the first quantity
 Tell = Callable[[str, float], None]
 
 
 def tolerance(result: Rehearsal, reach: float = REACH_MM, tell: Tell | None = None) -> Tolerance:
     """How far every quantity may be off, up to `reach` mm, of a job in which nothing stops. `tell` may raise Cancelled."""
-    begun = time.process_time()
     tell = tell or (lambda stage, share: None)
     job = result.job
     made = Tolerance(reach)
@@ -37,13 +36,12 @@ def tolerance(result: Rehearsal, reach: float = REACH_MM, tell: Tell | None = No
         made.limits.append("what tools and stock do to each other, and gouges: pieces change hands here")
     elif not job.file.switches.dry_run:
         for cut in result.stocks:
-            material = Material(result, cut.name, reach, tell)
+            material = Material(result, cut.name, reach, lambda stage, share: tell(stage, LOOKING * share))
             material.look()
             materials.append(material)
     for number, quantity in enumerate(asked):
         made.held.append(_held(result, quantity, touching, materials, reach))
-        tell("tolerance", (number + 1) / len(asked))
-    made.seconds = time.process_time() - begun
+        tell("tolerance", LOOKING + (1.0 - LOOKING) * (number + 1) / len(asked))
     return made
 
 

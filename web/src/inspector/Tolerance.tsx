@@ -43,7 +43,7 @@ export function sharpest(result: Result): { quantity: Quantity; amount: number }
 
 /** What happens beyond a bound, in words. */
 export function beyond(bound: Bound, reach: number): string {
-  if (!bound.by) return bound.amount >= reach ? `nothing up to ${reach} mm` : "";
+  if (!bound.by) return bound.amount >= reach ? `nothing up to ${reach} mm` : "up to there nothing; what comes then is not known";
   const place = bound.line ? `, ${bound.program} line ${bound.line}` : "";
   return `${bound.bodies.join(" and ")} ${EVENTS[bound.by]?.[1] ?? bound.by}${place}`;
 }
@@ -74,7 +74,8 @@ function Rows({ result, onTime }: { result: Result; onTime: (time: number) => vo
       {GROUPS.map(([kind, title]) => {
         const rows = result.quantities.filter((row) => row.kind === kind);
         if (!rows.length) return null;
-        const free = rows.filter((row) => row.less && row.more && !row.less.by && !row.more.by);
+        const isFree = (bound: Bound | null | undefined) => !!bound && !bound.by && bound.amount >= result.reach;
+        const free = rows.filter((row) => isFree(row.less) && isFree(row.more));
         const told = rows.filter((row) => !free.includes(row));
         return (
           <section key={kind}>

@@ -41,6 +41,7 @@ test("the sharpest is the least at which something happens, never one that was a
   expect(sharpest({ ...result, quantities: result.quantities.slice(1) })).toBeNull();
   expect(beyond(bound(0.31, "contact.body", 41), 1)).toBe("T2 holder and clamp touch, O1.nc line 41");
   expect(beyond(bound(1), 1)).toBe("nothing up to 1 mm");
+  expect(beyond(bound(0.4), 1)).toMatch(/what comes then is not known/);
 });
 
 test("a whisker leads to the moment, what is free is told in a line, and what was not followed says why", async () => {
