@@ -101,7 +101,8 @@ def deliver(number: int) -> None:
     except urllib.error.HTTPError as answer:
         row.answered, row.error = answer.code, str(answer.reason)[:300]
     except (OSError, ValueError) as error:
-        row.error = str(error)[:300]
+        reason = getattr(error, "reason", error)  # what lies behind a failed connection
+        row.error = str(getattr(reason, "strerror", None) or reason)[:300]
     row.save()
     if (row.answered is None or row.answered >= 300) and row.attempts < ATTEMPTS:
         deliver.apply_async((number,), countdown=WAIT_S[row.attempts])
