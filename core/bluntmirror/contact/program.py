@@ -404,10 +404,10 @@ class Memory(Protocol):
 
 def check_contacts(
     reel: Reel, follower: Follower, pairs: list[tuple[Body, Body]], near: list[float], docket: Docket,
-    tick: Callable[[float], None] | None = None, memory: Memory | None = None,
+    tick: Callable[[float], None] | None = None, memory: Memory | None = None, met: set[int] | None = None,
 ) -> list[Margin]:  # fmt: skip
-    """Follow every pair, each with the clearance `near` asks of it; `memory` knows how far an earlier run with the same beginning came.
-    Returns the margins."""
+    """Follow every pair, each with the clearance `near` asks of it; `memory` knows how far an earlier run with the same beginning came;
+    `met` is filled with the motions in which any touch. Returns the margins."""
     margins = []
     pairs = [(b, a) if b.tool else (a, b) for a, b in pairs]
     before = memory.recall(follower, pairs, near) if memory else None
@@ -423,6 +423,8 @@ def check_contacts(
             names = ((a.called_tool or f"T{a.tool}") if a.tool else a.group or a.label, b.group or b.label)
             groups.setdefault(names, []).append((a, b, seen))
             wanted[names] = max(own, wanted.get(names, 0.0))
+            if met is not None:
+                met.update(follower.lead(a, b)[seen.hit == 2].tolist())
     least: dict[tuple[str, str], Margin] = {}  # a body that spins and stands by turns has one margin
     for margin in margins:
         known = least.get((margin.a, margin.b))

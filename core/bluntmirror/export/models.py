@@ -256,6 +256,34 @@ class Times(Exact):
     savings: list[SavingEntry]
 
 
+class LeastLeft(Exact):
+    amount: float
+    axis: str | None
+    line: int
+    time: float
+
+
+class LeastOf(Exact):
+    reach: LeastLeft | None = None
+    limit: LeastLeft | None = None
+    singular: LeastLeft | None = None
+
+
+class OperationReached(Exact):
+    """What an operation of an arm comes to; what was not judged is null."""
+
+    name: str
+    channel: int
+    tool: int
+    program: str
+    line: int
+    reachable: bool
+    limits: bool | None
+    singular: bool | None
+    contact: bool | None
+    least: LeastOf
+
+
 class ToleranceBound(Exact):
     amount: float
     by: str | None
@@ -295,6 +323,7 @@ class VerdictFile(Exact):
     axes: list[AxisUse]
     tools: list[ToolUse]
     stock: list[StockResult]
+    operations: list[OperationReached] | None = None  # of a machine with an arm
     measures: list[MeasureResult] | None = None  # of a job that has any
     tolerance: ToleranceResult | None = None  # where it was asked for
     checked: Checked

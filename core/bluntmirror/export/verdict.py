@@ -19,6 +19,7 @@ from ..job.channel import tool_key, tool_number
 from ..job.models import Carried, Insert
 from ..program.motions import ARC, FEED, RAPID, THREAD, WAIT
 from ..rehearsal.comparing import exactness
+from ..rehearsal.reaching import operations_reached
 from ..rehearsal.result import CutStock, Rehearsal, Strand, Timed
 from ..rehearsal.times import operation_times, savings
 from ..rehearsal.travel import ranges
@@ -206,6 +207,7 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
              **_mass(result, c), **({} if c.held_by is None else {"held_by": c.held_by, "mount": c.mount})}
             for c in stocks
         ],
+        **_operations(result),
         **({"measures": rows(run.measured)} if run and run.measured else {}),
         "checked": {
             "resolution": checks.resolution,
@@ -229,6 +231,26 @@ def verdict_dict(result: Timed, known: Sequence[Judged] = ()) -> dict[str, Any]:
             "notes": notes,
         },
         "version": __version__,
+    }  # fmt: skip
+
+
+def _operations(result: Timed) -> dict[str, Any]:
+    """What every operation of an arm has left, where the machine has one."""
+    if not any(strand.settled for strand in result.strands):
+        return {}
+    motions = result.reel.motions
+    return {
+        "operations": [
+            {"name": item.operation.name, "channel": item.strand.channel, "tool": item.operation.tool, "program": item.operation.program,
+             "line": item.operation.first, "reachable": item.reachable, "limits": item.limits, "singular": item.singular,
+             "contact": item.contact,
+             "least": {
+                 name: {"amount": _rounded(least.amount, 3), "axis": least.axis or None, "line": int(motions.line[least.motion]),
+                        "time": _rounded(result.reel.end_time[least.motion], 4)}
+                 for name, least in item.least.items()
+             }}
+            for item in operations_reached(result)
+        ]
     }  # fmt: skip
 
 

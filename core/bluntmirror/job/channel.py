@@ -12,7 +12,20 @@ from __future__ import annotations
 from dataclasses import replace
 
 from .loading import Job
-from .models import Joint, Link, MachineFile, Mount, NamedSpindle, ProgramFile, Spindle, ToolEntry, Turret, WorkSpindle
+from .models import (
+    ArmJoints,
+    Channel,
+    Joint,
+    Link,
+    MachineFile,
+    Mount,
+    NamedSpindle,
+    ProgramFile,
+    Spindle,
+    ToolEntry,
+    Turret,
+    WorkSpindle,
+)
 
 TURRET_STEP = 100_000_000  # tool numbers have eight digits at most; a tool of the second turret of the list is 2·this + its number
 
@@ -55,7 +68,8 @@ def channel_view(job: Job, entry: ProgramFile) -> Job:
             "links": [_renamed(link, names) for link in machine.links],
             "mounts": [m for m in machine.mounts if m.takes == "work" or m in own] if own else machine.mounts,
             "channels": [
-                c.model_copy(update={"axes": [names[a] for a in c.axes], "diameters": [names[a] for a in c.diameters], "words": {}})
+                c.model_copy(update={"axes": [names[a] for a in c.axes], "diameters": [names[a] for a in c.diameters], "words": {},
+                                     "arm": _renamed_arm(c, names)})
                 for c in machine.channels
             ],
             "reference": {n: {names[a]: v for a, v in at.items()} for n, at in machine.reference.items()},
@@ -114,6 +128,13 @@ def _renamed(link: Link, names: dict[str, str]) -> Link:
         return link
     moved = {names[axis]: factor for axis, factor in joint.moved_by.items()}
     return link.model_copy(update={"joint": joint.model_copy(update={"axis": names[joint.axis], "moved_by": moved})})
+
+
+def _renamed_arm(channel: Channel, names: dict[str, str]) -> ArmJoints | None:
+    arm = channel.arm
+    return arm and arm.model_copy(
+        update={"joints": [names[a] for a in arm.joints], "rail": [names[a] for a in arm.rail]}
+    )
 
 
 def _reached(machine: MachineFile, mount: Mount, axes: list[str]) -> bool:

@@ -520,6 +520,13 @@ def _check_lists(machine: MachineFile, axes: set[str], shown: str) -> None:
         if not known:
             raise JobUnreadable(shown, f"{where}: {what}")
 
+    joints = {link.joint.axis: link.joint for link in machine.links if link.joint}
+    for channel in machine.channels:
+        where = f"channels.{channel.number}.arm"
+        for axis in [*channel.arm.joints, *channel.arm.rail] if channel.arm else []:
+            must(axis in channel.axes, where, f"{axis} is none of the channel's axes")
+            kind = "rotary" if axis in channel.arm.joints else "linear"  # type: ignore[union-attr]
+            must(joints[axis].type == kind, where, f"{axis} must be a {kind} joint")
     for channel in machine.channels:
         for axis in channel.diameters:
             must(axis in channel.axes, f"channels.{channel.number}.diameters", f"{axis} is none of its axes")
@@ -550,6 +557,8 @@ def _check_axes(file: JobFile, machine: MachineFile, shown: str) -> None:
     """An offset or a shift of an axis that the machine does not have would be passed over in silence."""
     axes = {link.joint.axis for link in machine.links if link.joint}
     axes |= {word for channel in machine.channels for word in channel.words}
+    if any(channel.arm for channel in machine.channels):
+        axes |= set("XYZ")  # an arm's offset is a place
     had = ", ".join(sorted(axes))
     for where, offsets in _offsets(file):
         for key, value in offsets.items():
@@ -561,6 +570,26 @@ def _check_axes(file: JobFile, machine: MachineFile, shown: str) -> None:
         for axis in stretch.by:
             if axis not in axes:
                 raise JobUnreadable(shown, f"switches.shifts: the machine has no axis '{axis}' (it has {had})")
+
+
+def _check_postures(file: JobFile, machine: MachineFile, shown: str) -> None:
+    """A posture of no program, or of a channel without an arm, would be passed over in silence."""
+    channels = {channel.number: channel for channel in machine.channels}
+    of = {name: channels.get(entry.channel) for entry in file.programs for name in (entry.main, *entry.library)}
+    for i, posture in enumerate(file.postures):
+        where = f"postures[{i}]"
+        if posture.program not in of:
+            raise JobUnreadable(shown, f"{where}: the job has no program '{posture.program}'")
+        if posture.first > posture.last:
+            raise JobUnreadable(shown, f"{where}: first must not be above last")
+        channel = of[posture.program]
+        if channel is None or channel.arm is None:
+            raise JobUnreadable(shown, f"{where}: the channel of '{posture.program}' has no arm")
+        for axis in posture.rail:
+            if axis not in channel.arm.rail:
+                raise JobUnreadable(
+                    shown, f"{where}: '{axis}' is no rail of the arm (it has {', '.join(channel.arm.rail) or 'none'})"
+                )
 
 
 def _offsets(file: JobFile) -> list[tuple[str, dict[str, Any]]]:
@@ -592,6 +621,7 @@ def _check_job(file: JobFile, machine: MachineFile, shown: str) -> None:
             raise JobUnreadable(shown, f"bodies.{body.name}: `of` is for designs")
         if body.of is not None and body.of not in pieces:
             raise JobUnreadable(shown, f"bodies.{body.name}: of: there is no stock '{body.of}'")
+    _check_postures(file, machine, shown)
     channels = {c.number for c in machine.channels}
     for entry in file.programs:
         if entry.channel not in channels:

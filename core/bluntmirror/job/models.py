@@ -162,6 +162,20 @@ class Mount(Strict):
     station: Annotated[int, Field(ge=1, le=1000)] | None = None  # of a turret or magazine
 
 
+class ArmJoints(Strict):
+    """Which joints reach a pose together: the six of the arm, from its foot to what it carries, and the linear ones that carry it."""
+
+    joints: Annotated[list[str], Field(min_length=6, max_length=6)]
+    rail: Annotated[list[str], Field(max_length=3)] = []
+
+    @model_validator(mode="after")
+    def _each_once(self) -> ArmJoints:
+        every = [*self.joints, *self.rail]
+        if len(set(every)) < len(every):
+            raise ValueError("an arm's joint is listed twice")
+        return self
+
+
 class Channel(Strict):
     """`words`: program address → axis of a joint; an axis that none names has its own name as its word."""
 
@@ -169,6 +183,7 @@ class Channel(Strict):
     axes: Annotated[list[str], Field(min_length=1)]
     words: dict[Annotated[str, Field(pattern="^[A-Z]$")], str] = {}
     diameters: list[str] = []  # axes whose words and offsets are diameters; the joint moves half as far
+    arm: ArmJoints | None = None
 
     @model_validator(mode="after")
     def _words_fit(self) -> Channel:
@@ -827,6 +842,17 @@ class ShiftedStretch(Stretch):
     by: Annotated[dict[Literal["X", "Y", "Z"], Finite], LENGTH]  # axis → how much farther it goes there
 
 
+class Posture(Stretch):
+    """How an arm reaches the poses of a stretch; what is left out is chosen. `spin`: degrees of the tool mount's x about the tool's
+    axis; `rail`: where its linear joints stand."""
+
+    spin: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] | None = None
+    shoulder: Literal["front", "back"] | None = None
+    elbow: Literal["up", "down"] | None = None
+    wrist: Literal["plus", "minus"] | None = None
+    rail: Annotated[dict[str, Finite], LENGTH] = {}
+
+
 class ReadingLimits(Strict):
     """Where reading a program ends with a finding."""
 
@@ -947,6 +973,9 @@ class JobFile(Strict):
     switches: Switches = Switches()
     checks: Checks = Checks()
     measures: Annotated[list[Measure], Field(max_length=MOST_MEASURES)] = []
+    postures: Annotated[
+        list[Posture], Field(max_length=10_000)
+    ] = []  # of arms; where two hold for a line, the later one's words
     limits: ReadingLimits = ReadingLimits()
 
     @model_validator(mode="after")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from . import acts, contours, cycles, modes, moves, places, threads, turn_holes
+from . import acts, contours, cycles, modes, moves, places, poses, threads, turn_holes
 from .calls import Calls
 from .meanings import ARCS, SINGLE_PASSES, TURN_CYCLES
 from .motions import FEED, RAPID
@@ -22,6 +22,9 @@ def take(run: Writer, calls: Calls, words: Words) -> None:
     for name in words.g:
         act = _INSTEAD.get(name)
         if act:
+            if run.setup.arm and name in _NOT_OF_ARMS:
+                run.not_carried_out(f"{run.dialect.code_of(name)} on an arm")
+                return
             if name not in _HELD:
                 _interrupt(run, name)
             act(run, words)
@@ -39,6 +42,9 @@ def take(run: Writer, calls: Calls, words: Words) -> None:
     if "machine-coordinates" in words.g:
         _interrupt(run, "machine-coordinates")
         places.in_machine_coordinates(run, axes, exact)
+        return
+    if run.setup.arm:
+        poses.take(run, words, axes, exact)
         return
     if control.cycle:
         if axes or "R" in words or any(control.cycle == name for name in words.g):
@@ -87,6 +93,9 @@ def _interrupt(run: Writer, name: str) -> None:
 
 # Acts that look-ahead holds as it holds a motion, and those that finish under compensation may carry out.
 _HELD = frozenset({"dwell"})
+# What would have to know where the axes of a Cartesian machine stand.
+_NOT_OF_ARMS = frozenset({"skip", "probe", "set-position", "along-plane", "finish-contour", "rough-along", "rough-across", "rough-repeat",
+                          "peck-face", "peck-side", "thread-passes"})  # fmt: skip
 _INSIDE = frozenset({"data", "speed-limit", "finish-contour"})
 
 

@@ -11,7 +11,7 @@ import copy
 from dataclasses import dataclass, field
 
 from ..geometry.frames import Floats
-from ..job.models import Grip, MachineCode, NamedSpindle, Turret
+from ..job.models import ArmJoints, Grip, MachineCode, NamedSpindle, Turret
 from .dialect import Dialect, built_in
 from .frames import Shape, TipSolver, TipSolvers, ToolFrame, after, into, out_of, tool_frame
 from .meanings import SPEED_MODE
@@ -75,6 +75,7 @@ class Setup:
     addressed: str = ""  # the spindle of them that is meant at the start
     grips: dict[str, Grip] = field(default_factory=dict)
     no_tool_axes: frozenset[str] = frozenset()  # they move a slide that bears none of the channel's tools
+    arm: ArmJoints | None = None
     named_axes: dict[str, str] = field(default_factory=dict)  # an axis' own name ("X2") → its name in this channel
     max_blocks: int = 2_000_000
     max_depth: int = 64
@@ -267,7 +268,7 @@ class Control:
     @property
     def framed(self) -> bool:
         """Whether shaped coordinates go through a tool frame rather than being axis values with an offset."""
-        return bool(self.tip_control) or self.tilt is not None or self.dynamic
+        return self.setup.arm is None and (bool(self.tip_control) or self.tilt is not None or self.dynamic)
 
     def frame(self, length: float) -> ToolFrame:
         work_only = self.dynamic and not self.tip_control and self.tilt is None

@@ -32,6 +32,20 @@ class Act:
     other: str = ""
 
 
+@dataclass(frozen=True)
+class Target:
+    """A pose that motion `motion` of an arm ends at. Lengths in mm: `tip` a place of the machine's frame with every joint at zero (NaN:
+    where it is), and `by` so far on from there; `direction` from tip to gauge point, of length 1 (NaN: as it is); `length` of the tool as
+    the control has it; `a_move`: how many such moves a minute the feed asks for, 0 where it is a speed."""
+
+    motion: int
+    tip: tuple[float, float, float]
+    by: tuple[float, float, float]
+    direction: tuple[float, float, float]
+    length: float
+    a_move: float = 0.0
+
+
 @dataclass
 class Interpreted:
     motions: Motions
@@ -45,6 +59,7 @@ class Interpreted:
     left_out: list[tuple[int, str, int]] = field(default_factory=list)  # (motion, program, line) where a stretch begins
     shifted: set[int] = field(default_factory=set)  # which of the shifts asked for came into effect
     ended: tuple[str, int] | None = None  # program and line of the end
+    targets: list[Target] = field(default_factory=list)  # of an arm: its motions' poses
 
     def end_at(self, motion: int) -> None:
         """What comes after a motion never happens."""
@@ -54,3 +69,4 @@ class Interpreted:
         self.waits = [wait for wait in self.waits if wait.motion <= motion]
         self.passes = [begin for begin in self.passes if begin <= motion]
         self.acts = [act for act in self.acts if act.motion <= motion]
+        self.targets = [target for target in self.targets if target.motion <= motion]

@@ -22,7 +22,7 @@ def make_ready(run: Writer) -> bool:
     """Prepare for plain blocks; False where their motions need more than an offset for each axis."""
     control, setup = run.control, run.setup
     if (
-        control.framed or control.shape or control.polar or control.cycle or control.clamped
+        setup.arm or control.framed or control.shape or control.polar or control.cycle or control.clamped
         or control.motion not in PLAIN_MOTIONS or control.feed_mode != "per-minute" or control.exact_mode
         or control.surface_speed is not None or run.compensation or run.corners or run.unrolled
         or run.collecting is not None or run.modal_macro or setup.shifts or setup.diameters

@@ -236,12 +236,12 @@ class Run(ABC):
         return value * self.control.unit
 
     def axes(self, words: Words) -> dict[str, float]:
-        """The axis words of the block, in mm and degrees: program coordinates, or increments under G91. An axis that the
-        channel lacks is reported."""
+        """The axis words of the block, in mm and degrees: program coordinates, or increments under G91; of an arm also X Y Z, which
+        none of its joints is. An axis that the channel lacks is reported."""
         found = {}
         for letter in axis_letters(words, self.dialect):
             axis = letter if letter != "C" else self.control.c_axis
-            if self.control.index(axis) < 0:
+            if self.control.index(axis) < 0 and not (self.setup.arm and axis in "XYZ"):
                 self._tell_no_axis(axis)
                 continue
             found[axis] = self.scaled(words, letter)
@@ -250,7 +250,7 @@ class Run(ABC):
             if not axis:
                 self._tell_no_axis(name[:-1])
                 continue
-            turns = is_rotary_word(name)
+            turns = is_rotary_word(name) or (self.setup.arm is not None and axis in self.setup.arm.joints)
             value = self.scaled(words, name, rotary=turns)
             found[axis] = value if turns or axis not in self.setup.diameters else 0.5 * value
         return found

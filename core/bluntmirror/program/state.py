@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from .run import Run
@@ -47,7 +48,11 @@ def state_of(run: Run) -> State:
         factor = 1.0 if axis[0] in "ABC" else (2.0 if axis in setup.diameters else 1.0) / control.unit
         return round(value * factor, 6) + 0.0
 
-    axes = [axis for axis in setup.axes if len(axis) == 1]
+    axes = [
+        axis
+        for axis in setup.axes
+        if len(axis) == 1 or (setup.arm and not math.isnan(control.machine[control.index(axis)]))
+    ]
     offset = control.work_offsets.get(control.work_offset, {})
     turns = control.live or control.spindle
     dialect = setup.dialect

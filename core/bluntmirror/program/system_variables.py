@@ -95,9 +95,13 @@ class System:
         return (2.0 if axis in self.run.setup.diameters else 1.0) / self.run.control.unit
 
     def _program(self, axis: str) -> float:
+        if self.run.setup.arm:
+            raise MacroError("where an arm's tip stands is not known while its program is read")
         return self.run.control.program_position(axis)
 
     def _machine(self, axis: str) -> float:
+        if self.run.setup.arm:
+            raise MacroError("where an arm's joints stand is not known while its program is read")
         return self.run.control.machine[self.run.control.index(axis)]
 
     def _skipped(self, axis: str) -> float:

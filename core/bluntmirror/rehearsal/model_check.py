@@ -128,7 +128,11 @@ def _positions(job: Job, chain: Chain) -> list[Fault]:
         if joint.type == "linear" and joint.travel is None:
             faults.append(Fault(f"axis {axis}", "it has no travel: overtravel cannot be found", "Give its travel."))
     first = job.machine.channels[0].number
-    if solvers_of(job, chain, first).at(worked_at(job.machine, first), 0) is None and not _turns_work(job):
+    if (
+        job.machine.channels[0].arm is None
+        and solvers_of(job, chain, first).at(worked_at(job.machine, first), 0) is None
+        and not _turns_work(job)
+    ):
         faults.append(Fault("axes X, Y, Z", "they do not span space: tilted planes and tip control cannot be worked out",
                             "Give the channel X, Y and Z in three directions."))  # fmt: skip
     return faults

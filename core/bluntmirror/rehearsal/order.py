@@ -1,7 +1,7 @@
 """Unsafe order: a change or a first approach low beside the work, and an end without a retract (common practice).
 
 top    the highest place of the stock along the tool's axis (of fixtures and parts where there is no stock); "low" is a
-       tool tip below it
+       tool tip below it; of an arm, which has the whole room to be low in, only where it is nearer to the work than it is long
 """
 
 from __future__ import annotations
@@ -73,19 +73,34 @@ def _stands(result: Strand, rows: NDArray[np.int64]) -> _Stands | None:
     if not bodies:
         return None
     base = chain.mounts[bodies[0].mount].link
+    arm = result.settled is not None
     seen = inverse(chain.pose(base, values))
     poses = seen @ poses
     tops = np.full(len(values), -np.inf)
+    lengths = {n: t.length for n, t in result.tools.items()}
+    tips = poses[:, :3, 3] - np.array([lengths.get(int(n), 0.0) for n in number])[:, None] * poses[:, :3, 2]
+    away = np.full(len(values), np.inf)
     for body in bodies:
         mount = chain.mounts[body.mount]
         corners = [extremes(m.moved(frame(mount.at, mount.turn)).vertices) for m in job.body_meshes[body.name]]
+        if arm:
+            own = inverse(seen @ chain.pose(mount.link, values))
+            away = np.minimum(away, _away(corners, np.einsum("nij,nj->ni", own[:, :3, :3], tips) + own[:, :3, 3]))
         if mount.link == base:
             tops = np.maximum(tops, tops_along(corners, poses[:, :3, 2]))
             continue
         carried = seen @ chain.pose(mount.link, values)  # of another link: it may move against the first
         down = np.einsum("nji,nj->ni", carried[:, :3, :3], poses[:, :3, 2])
         tops = np.maximum(tops, tops_along(corners, down) + np.einsum("ni,ni->n", carried[:, :3, 3], poses[:, :3, 2]))
-    return _Stands(rows, poses, tops, motions.tool, {n: t.length for n, t in result.tools.items()})
+    return _Stands(rows, poses, tops, motions.tool, lengths, away if arm else None)
+
+
+def _away(corners: list[Floats], points: Floats) -> Floats:
+    """How far points (n, 3) are from the box around each body's corners, from the nearest of them."""
+    boxes = [(c.min(axis=0), c.max(axis=0)) for c in corners]
+    return np.min(
+        [np.linalg.norm(np.maximum(np.maximum(a - points, points - b), 0.0), axis=1) for a, b in boxes], axis=0
+    )
 
 
 def _retract(result: Strand) -> Fix | None:
@@ -105,6 +120,7 @@ class _Stands:
     tops: Floats
     tool: NDArray[np.int32]
     lengths: dict[int, float]
+    away: Floats | None = None  # of an arm: how far the tip is from the work, mm
 
     def at(self, motion: int) -> int:
         return 0 if motion < 0 else int(np.searchsorted(self.rows, motion)) + 1
@@ -116,6 +132,8 @@ class _Stands:
         if tool not in self.lengths:
             return 0.0
         pose = self.poses[self.at(motion)]
+        if self.away is not None and self.away[self.at(motion)] > self.lengths[tool]:
+            return np.inf
         return float(pose[:3, 3] @ pose[:3, 2] - self.lengths[tool] - self.tops[self.at(motion)])
 
     def low(self, motion: int) -> bool:
@@ -150,7 +168,7 @@ def _approaches(motions: Motions, stands: _Stands, asked: NDArray[np.int64], say
         moved = here[:3, 3] - before[:3, 3]
         turned = float(np.linalg.norm(axis - before[:3, 2])) > 1e-6  # the work turned under the tool
         # Along a leaning tool "below the top" says little: a far corner of the work is higher. Contact sees to those.
-        turned = turned or float(np.abs(axis).max()) < SQUARE
+        turned = turned or (stands.away is None and float(np.abs(axis).max()) < SQUARE)
         across = float(np.linalg.norm(moved - (moved @ axis) * axis))
         if not turned and across > max(1e-6, APPROACH_SLOPE * float(-moved @ axis)):
             say("order.approach", i, f"T{motions.tool[i]} comes to the work at rapid, below its top",

@@ -104,6 +104,7 @@ def replay(
         docket,
         lambda share: tell("contact", share),
         Remembered(store) if store else None,
+        result.touching,
     )
     if len(timed.strands) > 1:
         from .timing import check_timing

@@ -21,6 +21,7 @@ from ..timeline.clock import Meeting
 from ..timeline.reel import Knots, Reel
 from ..timeline.steps import Standing
 from ..tools import Assembly
+from .arms import Settled
 from .stands import Stands
 
 if TYPE_CHECKING:  # what only a replay makes is not loaded for a check
@@ -201,6 +202,7 @@ class Strand(Opened):
     solvers: Solvers
     interpreted: Interpreted
     reel: Reel
+    settled: Settled | None = None  # of an arm: how its poses are reached
 
     @property
     def channel(self) -> int:
@@ -287,6 +289,7 @@ class Rehearsal(Timed):
     pairs: int = 0
     off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off
     stocks: list[CutStock] = field(default_factory=list)
+    touching: set[int] = field(default_factory=set)  # the motions in which two bodies touch that are no stock
     notes: list[str] = field(default_factory=list)  # what else is to be known, in words
     held: list[dict[str, Any]] = field(
         default_factory=list

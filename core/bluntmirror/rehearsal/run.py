@@ -23,6 +23,7 @@ from ..timeline.clock import Meeting, meetings, set_clock
 from ..timeline.reel import Reel, time_motions
 from ..timeline.score import together
 from ..tools import Assembly, build_assembly
+from .arms import Settled, settle
 from .checkpoints import Store
 from .data_check import check_data, check_run_in
 from .order import check_order
@@ -88,10 +89,11 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
         _check_moves(read, job.file.programs[0], docket)
     strands: list[Strand] = []
     for (view, own, setup, solvers), interpreted in zip(parts, read.values(), strict=True):
+        settled = settle(view, own, setup, interpreted, docket) if setup.arm else None
         _switched(interpreted.motions, job.file.switches)
-        reel = _timed(view, own, setup, solvers, interpreted)
+        reel = _timed(view, own, setup, solvers, interpreted, settled)
         its = {tool.number: tools[tool_key(job.machine, tool)] for tool in view.tools.tools}
-        strands.append(Strand(view, own, its, docket, setup, solvers, interpreted, reel))
+        strands.append(Strand(view, own, its, docket, setup, solvers, interpreted, reel, settled))
     on_one_clock(strands, waits, met)
     keys = [{t.number: tool_key(job.machine, t) for t in strand.job.tools.tools} for strand in strands]
     reel = together([strand.reel for strand in strands], [strand.columns for strand in strands], len(chain.axes), keys)
@@ -123,17 +125,20 @@ def _switched(motions: Motions, switches: Switches) -> None:
     motions.feed *= switches.feed_override / 100.0
 
 
-def _timed(view: Job, chain: Chain, setup: Setup, solvers: Solvers, interpreted: Interpreted) -> Reel:
+def _timed(
+    view: Job, chain: Chain, setup: Setup, solvers: Solvers, interpreted: Interpreted, settled: Settled | None
+) -> Reel:
     pace = view.machine.pace or Pace()
     return time_motions(
-        interpreted.motions, [chain.joints[axis] for axis in setup.axes], view.machine.rapid == "dogleg", solvers,
+        interpreted.motions, [chain.joints[axis] for axis in setup.axes], view.machine.rapid == "dogleg" and settled is None, solvers,
         view.file.switches.rapid_override / 100.0, view.file.programs[0].channel, pace.corner_seconds, pace.block_seconds,
+        settled.ways if settled else None,
     )  # fmt: skip
 
 
 def timed_again(strand: Strand) -> Reel:
     """A channel's motions timed as its machine says now."""
-    return _timed(strand.job, strand.chain, strand.setup, strand.solvers, strand.interpreted)
+    return _timed(strand.job, strand.chain, strand.setup, strand.solvers, strand.interpreted, strand.settled)
 
 
 def on_one_clock(strands: list[Strand], waits: dict[int, list[Wait]], met: list[Meeting]) -> None:

@@ -177,7 +177,7 @@ def check_rewinds(result: Strand) -> NDArray[np.int64]:
     reel, chain, docket = result.reel, result.chain, result.docket
     motions = reel.motions
     rotary = [i for i, axis in enumerate(motions.axes) if chain.joints[axis].type == "rotary"]
-    if not rotary or not motions.in_frame.any():
+    if not rotary or not motions.in_frame.any() or result.settled:
         return np.zeros(0, np.int64)
     begin, end = motions.begin, motions.end
     turned = np.abs(end - begin)[:, rotary]
@@ -206,7 +206,10 @@ def check_speed(result: Strand, told_already: NDArray[np.int64]) -> None:
     if not len(slow):
         return
     begin = motions.begin
-    sine = np.array([_least_sine(result.solver(row), begin[row], motions.end[row]) for row in slow])
+    if result.settled:
+        sine = np.sin(np.radians(np.minimum(result.settled.singular[slow], 90.0)))
+    else:
+        sine = np.array([_least_sine(result.solver(row), begin[row], motions.end[row]) for row in slow])
     singular = sine < NEAR_SINGULAR_SINE
     way = np.zeros(len(motions))
     way[reel.ways.motion] = reel.ways.length
@@ -224,7 +227,11 @@ def check_speed(result: Strand, told_already: NDArray[np.int64]) -> None:
             unit = "mm/min" if chain.joints[axis].type == "linear" else "°/min"
             told = f"{result.axis(axis)} would have to run at {need:,.0f} {unit} to keep F{motions.feed[worst]:g}; it reaches {top:,.0f}"
             if kind == "travel.singular":
-                told += f" (the tool stands {np.degrees(np.arcsin(min(1.0, sine[slow == worst][0]))):.1f}° from the axis it turns about)"
+                degrees = float(np.degrees(np.arcsin(min(1.0, sine[slow == worst][0]))))
+                told += (
+                    f" (the arm comes within {degrees:.1f}° of a singular pose)" if result.settled
+                    else f" (the tool stands {degrees:.1f}° from the axis it turns about)"
+                )  # fmt: skip
             docket.add(
                 kind, told, where=reel.where(first, last=int(run[-1])), axis=result.axis(axis), amount=need - top, count=len(run),
                 point=_tip(result, first, 0.0),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from ..geometry.frames import Floats
@@ -9,6 +11,7 @@ from ..job import Job, JobUnreadable
 from ..job.channel import first_spindle, tool_key, tool_number, work_spindle
 from ..job.models import Datum, Insert, MachineFile, Mount, ProgramFile
 from ..machine import Chain
+from ..machine.arm import Arm
 from ..machine.tip import Kinematics, Solvers
 from ..program.control import Nose, Setup
 from ..program.dialect import BUILT_IN, Dialect, built_in, read_dialect
@@ -133,6 +136,25 @@ def solvers_of(job: Job, chain: Chain, channel: int) -> Solvers:
     )
 
 
+class Arms:
+    """The arm of a channel with each of its tools; one is made when it is first asked for."""
+
+    def __init__(self, job: Job, chain: Chain, joints: Sequence[str]) -> None:
+        self.job, self.chain, self.joints = job, chain, tuple(joints)
+        self.work = work_mount(job, chain)
+        self._known: dict[str, Arm] = {}
+
+    def of(self, tool: int) -> Arm:
+        """Raises JobUnreadable where the joints do not lie one after the other between that tool and the work."""
+        mount = tool_mount(self.job, self.chain, tool)
+        if mount.name not in self._known:
+            try:
+                self._known[mount.name] = Arm(self.chain, mount, self.work, self.joints)
+            except ValueError as error:
+                raise JobUnreadable("machine.json", f"channels: {error}") from error
+        return self._known[mount.name]
+
+
 def worked_at(machine: MachineFile, channel: int) -> str:
     """The name of the spindle whose work a channel works at first; empty where the machine lists none."""
     spindle = work_spindle(machine, channel)
@@ -152,8 +174,8 @@ def _no_tool_axes(job: Job, chain: Chain, axes: tuple[str, ...]) -> frozenset[st
 
 def control_setup(job: Job, chain: Chain, channel: int, solvers: Solvers | None = None) -> Setup:
     """What the virtual control holds: offsets (datums worked out), registers, references."""
-    axes = next(tuple(c.axes) for c in job.machine.channels if c.number == channel)
-    diameters = frozenset(next(c.diameters for c in job.machine.channels if c.number == channel))
+    own = next(c for c in job.machine.channels if c.number == channel)
+    axes, diameters = tuple(own.axes), frozenset(own.diameters)
     first_mount = chain.mount_of("tool")
     entry = next(p for p in job.file.programs if p.channel == channel)
     turns = {code: act for code, act in job.machine.codes.items() if act.does == "offset-turns"}
@@ -166,7 +188,11 @@ def control_setup(job: Job, chain: Chain, channel: int, solvers: Solvers | None 
     offsets: dict[str, dict[str, float]] = {}
     for key, value in job.file.work_offsets.items():
         name = key.upper().replace(" ", "")
-        if isinstance(value, Datum) and set(axes).isdisjoint("XYZ"):
+        if isinstance(value, Datum) and own.arm:
+            zero = np.zeros((1, len(chain.axes)))
+            point = chain.mount_pose(chain.mounts[value.mount], zero)[0] @ [*value.datum, 1.0]
+            offsets[name] = dict(zip("XYZ", point[:3].tolist(), strict=True))
+        elif isinstance(value, Datum) and set(axes).isdisjoint("XYZ"):
             offsets[
                 name
             ] = {}  # a datum sets these three, and the channel (of a second headstock, say) has none of them
@@ -234,5 +260,6 @@ def control_setup(job: Job, chain: Chain, channel: int, solvers: Solvers | None 
         addressed=first.name if (first := first_spindle(job.machine, channel)) else "",
         grips={grip.name: grip for grip in job.machine.grips},
         no_tool_axes=_no_tool_axes(job, chain, axes),
+        arm=own.arm,
         named_axes={job.renamed.get(axis, axis): axis for axis in axes},
     )

@@ -154,10 +154,11 @@ def slides_of(joints: Sequence[Joint]) -> Floats:
 
 def time_motions(
     motions: Motions, joints: list[Joint], dogleg: bool, solvers: Solvers | None = None, rapid_share: float = 1.0,
-    channel: int = 1, corner_seconds: float = CORNER_SECONDS, block_seconds: float = 0.0,
+    channel: int = 1, corner_seconds: float = CORNER_SECONDS, block_seconds: float = 0.0, ways: Ways | None = None,
 ) -> Reel:  # fmt: skip
     """Give every motion of a channel its time. `joints` in the order of the motions' axes; rates mm/min, accelerations
-    mm/s²; `rapid_share`: the rapid override, 0–1; `block_seconds`: the least that a motion of a cut takes."""
+    mm/s²; `rapid_share`: the rapid override, 0–1; `block_seconds`: the least that a motion of a cut takes; `ways`: those of the motions
+    in a frame, where they are known already (an arm's)."""
     for_rows(len(motions))
     speed = np.array([j.rapid for j in joints]) / 60.0
     accel = np.array([j.accel for j in joints])
@@ -166,7 +167,8 @@ def time_motions(
     linear = np.array([j.type == "linear" for j in joints])
     slides = slides_of(joints)
     length, tangent_in, tangent_out, curve_radius = _path(motions, linear, delta)
-    ways = ways_in_frame(motions, solvers, linear)
+    if ways is None:
+        ways = ways_in_frame(motions, solvers, linear)
     path = np.isin(motions.kind, (RAPID, FEED, ARC, THREAD))
     arc = (motions.kind == ARC) & ~motions.in_frame
     steepest = np.maximum(np.abs(tangent_in), np.abs(tangent_out))

@@ -1,0 +1,518 @@
+"""Arms: inverse kinematics against forward ones and other libraries, the choice of a way against trying all, and the contract's rules."""
+
+from __future__ import annotations
+
+import itertools
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import yourdfpy
+from scipy.optimize import least_squares
+from scipy.spatial.transform import Rotation
+
+from bluntmirror.export.verdict import verdict_dict
+from bluntmirror.job import Job, JobUnreadable
+from bluntmirror.job.models import MachineFile
+from bluntmirror.job.urdf import to_urdf
+from bluntmirror.machine import Chain
+from bluntmirror.machine.arm import Arm, spin_of, spin_zero, spun, tool_pose
+from bluntmirror.machine.choosing import Nodes, choose
+from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
+from bluntmirror.timeline.reel import make_knots
+
+from .arms import HEAD, HOME, JOINTS, LEANING, OFFSET_WRIST, PARALLEL, SPHERICAL, arm_job, arm_machine
+
+ARMS = {"spherical": SPHERICAL, "leaning": LEANING, "offset wrist": OFFSET_WRIST, "parallel": PARALLEL}
+
+
+def arm_of(joints: list[Any], **changes: Any) -> tuple[Chain, Arm]:
+    chain = Chain(MachineFile.model_validate(arm_machine(joints, shaped=False, **changes)))
+    return chain, Arm(chain, chain.mounts["spindle"], chain.mounts["stand"], JOINTS)
+
+
+class Inverse(unittest.TestCase):
+    def test_closed_form_and_back_on_many_poses(self) -> None:
+        rng = np.random.default_rng(1)
+        for name in ("spherical", "leaning"):
+            chain, arm = arm_of(ARMS[name])
+            self.assertTrue(arm.closed)
+            values = rng.uniform(-179, 179, (10_000, len(chain.axes)))
+            poses = arm.poses(values)
+            found, there = arm.roots(arm.wanted(poses, values))
+            apart = np.abs((found - values[:, None, 1:] + 180) % 360 - 180).max(axis=2)
+            self.assertLess(np.where(there, apart, np.inf).min(axis=1).max(), 1e-6, f"{name}: the values it came from")
+            for root in range(8):
+                again = values.copy()
+                again[:, 1:] = found[:, root]
+                off = np.abs(arm.poses(again) - poses)[there[:, root]]
+                self.assertLess(off[:, :3, 3].max(), 1e-6, f"{name}: mm, root {root}")
+            # Roots are different solutions: no two of a pose are one (but where a square root is nearly 0).
+            alike = np.array([
+                np.abs((found[:, a] - found[:, b] + 180) % 360 - 180).max(axis=1)[there[:, a] & there[:, b]].min()
+                for a, b in itertools.combinations(range(8), 2)
+            ])  # fmt: skip
+            self.assertGreater(alike.min(), 1e-6)
+
+    def test_all_solutions_by_searching_from_everywhere(self) -> None:
+        """Reference: SciPy's least squares from many beginnings finds no solution that the closed form lacks."""
+        chain, arm = arm_of(SPHERICAL)
+        rng = np.random.default_rng(4)
+        for _ in range(3):
+            values = np.concatenate([[0.0], rng.uniform(-120, 120, 6)])[None]
+            pose = arm.poses(values)[0]
+            found, there = arm.roots(arm.wanted(pose[None], values))
+
+            def off(q: np.ndarray, pose: np.ndarray = pose) -> np.ndarray:
+                here = arm.poses(np.concatenate([[0.0], q])[None])[0]
+                return np.concatenate([(here[:3, 3] - pose[:3, 3]) / 1000.0, (here[:3, :3] - pose[:3, :3]).ravel()])
+
+            known: list[np.ndarray] = []
+            for seed in rng.uniform(-180, 180, (60, 6)):
+                best = least_squares(off, seed, xtol=1e-13, ftol=1e-13, gtol=1e-13)
+                if best.cost < 1e-18:
+                    known.append((best.x + 180) % 360 - 180)
+            self.assertGreater(len(known), 5)
+            for q in known:
+                apart = np.abs((found[0][there[0]] - q + 180) % 360 - 180).max(axis=1)
+                self.assertLess(apart.min(), 1e-4)
+
+    def test_arms_without_a_closed_form(self) -> None:
+        rng = np.random.default_rng(2)
+        for name in ("offset wrist", "parallel"):
+            chain, arm = arm_of(ARMS[name])
+            self.assertFalse(arm.closed)
+            values = rng.uniform(-150, 150, (25, len(chain.axes)))
+            poses = arm.poses(values)
+            found, there = arm.roots(arm.wanted(poses, values))
+            self.assertTrue(there.any(axis=1).all(), name)
+            for root in range(8):
+                again = values.copy()
+                again[:, 1:] = found[:, root]
+                off = np.abs(arm.poses(again) - poses)[there[:, root]]
+                self.assertLess(off[:, :3, 3].max(initial=0.0), 1e-3, f"{name}: mm")
+            near, good = arm.root(arm.wanted(poses, values), 0, values[:, 1:] + 0.5)
+            own = arm.root_of(values[:, 1:]) == 0
+            self.assertLess(np.abs(near - values[:, 1:])[own & good].max(initial=0.0), 1e-5)
+
+    def test_forward_against_another_library_on_the_exported_chain(self) -> None:
+        machine = MachineFile.model_validate(arm_machine())
+        chain = Chain(machine)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "arm.urdf"
+            path.write_text(to_urdf(machine))
+            model = yourdfpy.URDF.load(
+                str(path), build_scene_graph=True, load_meshes=False, load_collision_meshes=False
+            )
+        rng = np.random.default_rng(3)
+        for row in rng.uniform(-150, 150, (50, 7)):
+            given = {a: np.radians(v) if a != "R" else v / 1000.0 for a, v in zip(chain.axes, row, strict=True)}
+            model.update_cfg([given[joint] for joint in model.actuated_joint_names])
+            pose = model.get_transform("J6", "floor") * np.array([1, 1, 1, 1000.0])
+            pose[3, 3] = 1.0
+            np.testing.assert_allclose(pose, chain.pose("J6", row[None])[0], atol=1e-6)
+
+    def test_singular_poses_are_those_of_the_jacobian(self) -> None:
+        """Reference: the least singular value of the geometric Jacobian, by differences, with NumPy's SVD."""
+        _, arm = arm_of(SPHERICAL)
+
+        def least(q: np.ndarray) -> float:
+            h = 1e-5
+            columns = []
+            here = arm.poses(np.concatenate([[0.0], q])[None])[0]
+            for j in range(6):
+                step = q.copy()
+                step[j] += h
+                there = arm.poses(np.concatenate([[0.0], step])[None])[0]
+                turn = Rotation.from_matrix(there[:3, :3] @ here[:3, :3].T).as_rotvec()
+                columns.append(np.concatenate([(there[:3, 3] - here[:3, 3]) / 700.0, turn]) / np.radians(h))
+            return float(np.linalg.svd(np.array(columns).T, compute_uv=False)[-1])
+
+        reach = -np.degrees(np.arctan2(650, 40))  # where wrist centre, third and second axis are in line
+        for q in ([10, 20, 30, 40, 0, 60], [10, 20, reach, 40, 50, 60]):
+            self.assertLess(arm.describe(np.array([q], float)).singular[0], 1e-4)
+            self.assertLess(least(np.array(q, float)), 1e-6)
+        # Over the first axis: the second joint turned until the wrist centre stands above it.
+        upright = np.array([0, -12.0, 10, 20, 50, 0.0])
+        low, high = -90.0, 0.0
+        for _ in range(60):
+            upright[1] = 0.5 * (low + high)
+            centre = Chain(MachineFile.model_validate(arm_machine())).pose(
+                "J5", np.concatenate([[0.0], upright])[None]
+            )[0, 0, 3]
+            low, high = (upright[1], high) if centre < 0 else (low, upright[1])
+        self.assertLess(arm.describe(upright[None]).singular[0], 1e-4)
+        self.assertLess(least(upright), 1e-6)
+        rng = np.random.default_rng(8)
+        q = rng.uniform(-120, 120, (400, 6))
+        told, true = arm.describe(q).singular, np.array([least(row) for row in q])
+        self.assertGreater(true[told > 25].min(), 0.02)  # far from singular in degrees is far in the Jacobian
+        self.assertLess(true[told < 1].max(initial=0.0), 0.03)  # and near is near
+
+    def test_postures_by_the_places_of_the_joints(self) -> None:
+        """Reference: the contract's words, with points taken from the chain."""
+        chain, arm = arm_of(SPHERICAL)
+        rng = np.random.default_rng(6)
+        values = np.concatenate([np.zeros((500, 1)), rng.uniform(-110, 110, (500, 6))], axis=1)
+        told = arm.describe(values[:, 1:])
+        second, third, wrist = (chain.pose(name, values)[:, :3, 3] for name in ("J2", "J3", "J5"))
+        foot = second + ((third - second) * (wrist - second)).sum(1)[:, None] / ((wrist - second) ** 2).sum(1)[
+            :, None
+        ] * (wrist - second)
+        np.testing.assert_array_equal(told.down, third[:, 2] < foot[:, 2])
+        front = chain.pose("J1", values)[:, :3, 0]
+        np.testing.assert_array_equal(told.back, (front * wrist).sum(1) < 0)
+        np.testing.assert_array_equal(told.minus, values[:, 5] < 0)
+
+    def test_spin_counts_from_x_and_near_it_from_y(self) -> None:
+        """By hand: straight down the mount's x is along X at 0 and along Y at 90; along X it is counted from Y."""
+        for d, spin, x in (([0, 0, 1], 0, [1, 0, 0]), ([0, 0, 1], 90, [0, 1, 0]), ([1, 0, 0], 0, [0, 1, 0]),
+                           ([0, 1, 0], 90, [0, 0, -1])):  # fmt: skip
+            direction = np.array([d], float)
+            pose = spun(
+                tool_pose(np.zeros((1, 3)), direction, spin_zero(direction), np.array([100.0])), np.array([float(spin)])
+            )
+            np.testing.assert_allclose(pose[0, :3, 0], x, atol=1e-12)
+            np.testing.assert_allclose(pose[0, :3, 3], 100.0 * direction[0])
+            self.assertAlmostEqual(float(spin_of(pose)[0]), spin)
+
+    def test_six_joints_in_the_wrong_order_are_said(self) -> None:
+        chain = Chain(MachineFile.model_validate(arm_machine()))
+        with self.assertRaisesRegex(ValueError, "last six"):
+            Arm(chain, chain.mounts["spindle"], chain.mounts["stand"], JOINTS[::-1])
+
+
+class Choosing(unittest.TestCase):
+    def nodes(self, arm: Arm, tips: np.ndarray, spin: float = np.nan) -> Nodes:
+        n = len(tips)
+        direction = np.tile([0.0, 0.0, 1.0], (n, 1))
+        plain = tool_pose(tips, direction, spin_zero(direction), np.full(n, 105.0))
+        free = np.full(n, -1, np.int8)
+        return Nodes(plain, np.zeros((n, 7)), np.full(n, 0.5), np.full(n, spin), free, free.copy(), free.copy())
+
+    def test_the_way_costs_no_more_than_any_that_is_tried(self) -> None:
+        """Reference: every sequence of a coarse set of spins, its cost added up by hand."""
+        chain, arm = arm_of(SPHERICAL)
+        rng = np.random.default_rng(7)
+        now = np.array([0, -20, 30, 0, 60, 0.0])
+        for _ in range(4):
+            tips = np.array([900.0, 0, 500]) + np.cumsum(rng.uniform(-60, 60, (4, 3)), axis=0)
+            nodes = self.nodes(arm, tips)
+            way = choose(arm, nodes, now)
+            assert way is not None
+            self.assertEqual((way.reached, way.past), (4, False))
+
+            def cost(spins: tuple[float, ...], nodes: Nodes = nodes, root: int = way.root) -> float:
+                poses = spun(nodes.plain, np.array(spins))
+                q, there = arm.root(arm.wanted(poses, nodes.values), root, np.zeros((4, 6)))
+                if not there.all():
+                    return np.inf
+                total = 0.0
+                before = now
+                for i, row in enumerate(q):
+                    turn = 360.0 * np.round((before - row) / 360.0)
+                    row = row + np.where((row + turn >= arm.limits[:, 0]) & (row + turn <= arm.limits[:, 1]), turn, 0.0)
+                    times = np.abs(row - before) / arm.rapid
+                    total += (
+                        times.max() + 0.01 * times.sum()
+                        if i == 0
+                        else 0.2 * times.sum() + 5.0 * max(0.0, times.max() - 0.5)
+                    )
+                    room = min((row - arm.limits[:, 0]).min(), (arm.limits[:, 1] - row).min())
+                    near = float(arm.describe(row[None]).singular[0])
+                    total += sum(0.0 if x >= 30 else (30 / max(x, 1.0)) ** 2 - 1 for x in (room, near))
+                    before = row
+                return total
+
+            # Step by step, not over all sequences at once: 5° apart, two steps either way.
+            best = min(
+                cost((s, s + a, s + a + b, s + a + b + c))
+                for s in range(-180, 180, 60) for a, b, c in itertools.product((-10, 0, 10), repeat=3)
+            )  # fmt: skip
+            self.assertLessEqual(cost(tuple(way.spin)), best + 1e-6)
+
+    def test_a_way_that_would_wind_up_a_joint_begins_wound_back(self) -> None:
+        """Once and a half round with a spin that follows: the sixth joint has 700° and must begin on the right side of it."""
+        chain, arm = arm_of(SPHERICAL)
+        n = 109
+        spin = np.linspace(-270, 270, n)
+        nodes = self.nodes(arm, np.tile([900.0, 0.0, 500.0], (n, 1)))
+        nodes.spin = spin
+        way = choose(arm, nodes, np.array([0, -20, 30, 0, 60, 0.0]))
+        assert way is not None
+        self.assertEqual((way.reached, way.past), (n, False))
+        self.assertAlmostEqual(abs(way.q[-1, 5] - way.q[0, 5]), 540.0, places=6)
+
+
+class OnAnArm(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def job(self, program: str, machine: dict[str, Any] | None = None, **changes: Any) -> Job:
+        return arm_job(self.folder, program, machine, **changes)
+
+    def run_it(self, program: str, machine: dict[str, Any] | None = None, **changes: Any) -> Rehearsal:
+        return rehearse(self.job(program, machine, **changes), filmed=False)
+
+    def kinds(self, result: Any) -> list[tuple[str, int]]:
+        return [(item.kind, item.line) for item in result.findings]
+
+
+SLOT = HEAD + "G0 X-130 Y0 Z50 I0 J0 K1\nG0 Z-5\nG1 X130 F2000\nG1 Y60\nG1 X-130\nG0 Z50\n" + HOME
+
+
+class Moves(OnAnArm):
+    def test_a_slot_takes_its_closed_form(self) -> None:
+        result = self.run_it(SLOT)
+        self.assertEqual(result.verdict, "clear", result.findings)
+        cut = result.stocks[0]
+        # Two slots of 10 × 5 across 200; at the end of one both ends pass the block.
+        self.assertAlmostEqual(cut.volume_before - cut.volume_after, 2 * 200 * 10 * 5, delta=20)
+        told = verdict_dict(result)["operations"]
+        self.assertEqual(
+            [(o["name"], o["reachable"], o["limits"], o["singular"], o["contact"]) for o in told],
+            [("T1", True, True, True, True)],
+        )
+
+    def test_the_tip_keeps_to_its_line_and_the_direction_to_the_great_circle(self) -> None:
+        """Closed form: the contract's 0.02 mm, and directions in proportion to the way, at many moments between the knots."""
+        program = HEAD + "G0 X-60 Y-60 Z20 I0.3 J0 K1\nG1 X60 Y40 Z35 I-0.2 J0.4 K1 F3000\n" + HOME
+        timed = check_program(self.job(program))
+        strand = timed.strands[0]
+        knots = make_knots(strand.reel, 0.002)
+        rows = np.flatnonzero(strand.reel.motions.kind[knots.motion] == 1)
+        a, b = np.array([-60, -60, 20.0]), np.array([60, 40, 35.0])
+        d0, d1 = (v / np.linalg.norm(v) for v in (np.array([0.3, 0, 1]), np.array([-0.2, 0.4, 1])))
+        arm = strand.settled.arms.of(1) if strand.settled else None
+        assert arm
+        zero = np.array([1000, 0, 540.0])
+        turn = np.arccos(d0 @ d1)
+        for share in np.linspace(0, 1, 7):
+            values = knots.at[rows] + share * (knots.at[rows + 1] - knots.at[rows])
+            poses = arm.poses(strand.full(values))
+            tips = poses[:, :3, 3] - 105.0 * poses[:, :3, 2] - zero
+            along = (tips - a) @ (b - a) / ((b - a) @ (b - a))
+            self.assertLess(np.linalg.norm(tips - a - along[:, None] * (b - a), axis=1).max(), 0.02)
+            wanted = (np.sin((1 - along) * turn)[:, None] * d0 + np.sin(along * turn)[:, None] * d1) / np.sin(turn)
+            self.assertLess(np.linalg.norm(poses[:, :3, 2] - wanted, axis=1).max(), 2e-4)
+
+    def test_joint_moves_take_the_slowest_and_leave_the_others(self) -> None:
+        """By hand: 90° of J1 from rest to rest at 120°/s and 400°/s²: 90/120 + 120/400 s, whatever `rapid` says."""
+        machine = arm_machine() | {"rapid": "dogleg"}
+        program = "G21 G90 G54\nT1 M6\nG0 J1=90 J6=40\nG0 J2=0\nM30\n"
+        timed = check_program(self.job(program, machine))
+        motions, reel = timed.reel.motions, timed.reel
+        self.assertAlmostEqual(float(reel.end_time[1] - reel.begin_time[1]), 90 / 120 + 120 / 400, places=9)
+        np.testing.assert_allclose(motions.end[2], [0, 90, 0, 30, 0, 60, 40])
+
+    def test_words_that_an_arm_does_not_carry_out(self) -> None:
+        for line, text in (
+            (5, "G1 J1=10. F500"),
+            (5, "G0 X0 J1=10."),
+            (5, "G2 X10 Y0 R5 F500"),
+            (5, "G81 X0 Y0 Z-5 R2 F100"),
+        ):
+            found = check_program(self.job(HEAD + text + "\nM30\n"))
+            self.assertIn(("program.word", line), self.kinds(found), text)
+        plain = HEAD.replace("G43.5 H1", "G43 H1") + "G0 X0 Y0\nM30\n"
+        self.assertIn(("program.word", 5), self.kinds(check_program(self.job(plain))))
+
+    def test_increments_inches_and_offsets_come_to_the_same_joints(self) -> None:
+        """Metamorphic: the same poses in inches, by increments, by a typed offset, by a local shift."""
+
+        def ends(program: str, **changes: Any) -> np.ndarray:
+            return check_program(self.job(program, **changes)).reel.motions.end
+
+        posture = [{"program": "P1.nc", "first": 1, "last": 99, "spin": 20}]
+        body = "G0 X25.4 Y0 Z50.8 I0 J0.2 K1\nG1 X50.8 Y25.4 F1000\nG0 Z101.6\nM30\n"
+        same = ends(HEAD + body, postures=posture)
+        inches = HEAD.replace("G21", "G20") + "G0 X1. Y0. Z2. I0 J0.2 K1\nG1 X2. Y1. F39.37\nG0 Z4.\nM30\n"
+        np.testing.assert_allclose(ends(inches, postures=posture), same, atol=1e-6)
+        steps = HEAD + "G0 X25.4 Y0 Z50.8 I0 J0.2 K1\nG91 G1 X25.4 Y25.4 F1000\nG0 Z50.8\nM30\n"
+        np.testing.assert_allclose(ends(steps, postures=posture), same, atol=1e-6)
+        typed = {"G54": {"X": 1000, "Y": 0, "Z": 540}}
+        np.testing.assert_allclose(ends(HEAD + body, postures=posture, work_offsets=typed), same, atol=1e-6)
+        shifted = HEAD + "G52 X100 Y-30 Z5\nG0 X-74.6 Y30 Z45.8 I0 J0.2 K1\nG1 X-49.2 Y55.4 F1000\nG0 Z96.6\nM30\n"
+        np.testing.assert_allclose(ends(shifted, postures=posture), same, atol=1e-6)
+
+    def test_the_rail_and_what_it_carries_make_no_difference_to_the_place(self) -> None:
+        """Metamorphic: arm and stand both 700 along the rail's direction ask for the same joints."""
+        program = HEAD + "G0 X0 Y0 Z50 I0 J0 K1\nG1 X50 F1000\nM30\n"
+        posture = [{"program": "P1.nc", "first": 1, "last": 99, "spin": 0, "rail": {"R": 0}}]
+        here = check_program(self.job(program, postures=posture)).reel.motions.end
+        moved = arm_machine()
+        moved["mounts"][1]["at"] = [1000, 700, 500]
+        there = check_program(self.job(program, moved, postures=[{**posture[0], "rail": {"R": 700}}])).reel.motions.end
+        np.testing.assert_allclose(there[1:, 0], 700.0)
+        np.testing.assert_allclose(there[1:, 1:], here[1:, 1:], atol=1e-6)
+
+    def test_work_on_the_arm_before_a_tool_that_stands(self) -> None:
+        """Metamorphic: exchange the two mounts and turn every pose round; the joints are the same."""
+        program = HEAD + "G0 X0 Y0 Z50 I0 J0 K1\nG1 X40 Z20 I0.1 J0 K1 F1000\nM30\n"
+        machine = arm_machine()
+        machine["mounts"] = [
+            {"name": "spindle", "link": "floor", "at": [900, 0, 700], "turn": [180, 0, 0], "takes": "tool"},
+            {"name": "stand", "link": "J6", "at": [150, 0, 0], "turn": [0, 90, 0], "takes": "work"},
+        ]
+        machine["reference"] = {"1": {"J2": 0, "J3": 0, "J5": 90}}
+        job = self.job(program, machine, work_offsets={"G54": {"datum": [0, 0, 40], "mount": "stand"}}, bodies=[])
+        timed = check_program(job)
+        strand = timed.strands[0]
+        assert strand.settled
+        self.assertEqual([f for f in timed.findings if f.severity == "stop"], [])
+        chain, arm = strand.chain, strand.settled.arms.of(1)
+        self.assertFalse(arm.carries_tool)
+        # The tip over the work, taken from the chain itself: in the work's frame with all joints at zero, axes of the machine.
+        zero = chain.mount_pose(chain.mounts["stand"], np.zeros((1, 7)))[0]
+        for row, tip, direction in ((1, [0, 0, 50], [0, 0, 1]), (2, [40, 0, 20], [0.1, 0, 1])):
+            values = strand.full(strand.reel.motions.end[row : row + 1])
+            pose = chain.tool_in_work(chain.mounts["spindle"], chain.mounts["stand"], values)[0]
+            seen = zero @ pose
+            datum = zero @ np.array([0, 0, 40, 1.0])
+            np.testing.assert_allclose(seen[:3, 3] - 105 * seen[:3, 2] - datum[:3], tip, atol=1e-6)
+            np.testing.assert_allclose(seen[:3, 2], np.array(direction) / np.linalg.norm(direction), atol=1e-9)
+
+
+class Postures(OnAnArm):
+    PROGRAM = HEAD + "G0 X-60 Y0 Z50 I0.2 J0 K1\nG1 X60 F3000\nG1 X60 Y40\nG0 Z200\n" + HOME
+
+    def asked(self, first: int = 5, last: int = 7, **words: Any) -> list[dict[str, Any]]:
+        return [{"program": "P1.nc", "first": first, "last": last, **words}]
+
+    def test_each_posture_is_taken_and_left_out_is_the_nearest(self) -> None:
+        spin = {"spin": 10}
+        plain = check_program(self.job(self.PROGRAM, postures=self.asked(**spin)))
+        strand = plain.strands[0]
+        assert strand.settled
+        arm, now = strand.settled.arms.of(1), plain.reel.motions.end[0, 1:]
+        row = plain.reel.motions.end[1, 1:]
+        # Reference: all roots of the first pose, by the contract's measure.
+        found, there = arm.roots(arm.wanted(arm.poses(np.concatenate([[0.0], row])[None]), np.zeros((1, 7))))
+        turns = np.array(list(itertools.product((0,), (0,), (0,), (-360, 0, 360), (0,), (-360, 0, 360))), float)
+        every = (found[0][there[0]][:, None] + turns).reshape(-1, 6)
+        every = every[((every >= arm.limits[:, 0]) & (every <= arm.limits[:, 1])).all(axis=1)]
+        self.assertAlmostEqual(
+            float((np.abs(every - now) / arm.rapid).max(axis=1).min()), float((np.abs(row - now) / arm.rapid).max())
+        )
+        for words in (
+            {"wrist": "minus"},
+            {"wrist": "plus"},
+            {"elbow": "up"},
+            {"shoulder": "front", "elbow": "up", "wrist": "minus"},
+        ):
+            timed = check_program(self.job(self.PROGRAM, postures=self.asked(**spin, **words)))
+            q = timed.reel.motions.end[1:4, 1:]
+            told = arm.describe(q)
+            for key, value in words.items():
+                column = {"shoulder": told.back, "elbow": told.down, "wrist": told.minus}[key]
+                self.assertTrue((column == (value in ("back", "down", "minus"))).all(), words)
+            poses = arm.poses(np.concatenate([np.zeros((3, 1)), q], axis=1))
+            np.testing.assert_allclose(spin_of(poses), 10.0, atol=1e-6)
+
+    def test_a_posture_may_not_change_within_a_cut(self) -> None:
+        asked = self.asked(5, 6, wrist="plus") + self.asked(7, 7, wrist="minus")
+        self.assertIn(("travel.reach", 7), self.kinds(check_program(self.job(self.PROGRAM, postures=asked))))
+        asked = self.asked(5, 7, wrist="plus") + self.asked(8, 8, wrist="minus")  # a G0
+        self.assertEqual(
+            [k for k in self.kinds(check_program(self.job(self.PROGRAM, postures=asked))) if k[0].startswith("travel")],
+            [],
+        )
+
+    def test_a_posture_past_a_limit_is_overtravel_and_one_that_there_is_not_is_reach(self) -> None:
+        result = self.run_it(self.PROGRAM, postures=self.asked(elbow="down", shoulder="front"))
+        self.assertIn("travel.over", [item.kind for item in result.findings])
+        self.assertNotIn("travel.reach", [item.kind for item in result.findings])
+        told = verdict_dict(result)["operations"][0]
+        self.assertEqual((told["reachable"], told["limits"]), (True, False))
+
+    def test_out_of_reach_says_by_how_much(self) -> None:
+        """By hand: straight up over the second axis, which stands 150 before the first; upper arm 700, forearm √(650² + 40²)."""
+        far = HEAD + "G0 X-60 Y0 Z50 I0 J0 K1\nG0 X900\nG0 X0\n" + HOME
+        fixed = self.asked(1, 99, rail={"R": 0})
+        result = self.run_it(far, postures=fixed)
+        reach = next(item for item in result.findings if item.kind == "travel.reach")
+        self.assertEqual(reach.line, 6)
+        # The wrist centre: 210 along the tool above the gauge point, 105 above the tip.
+        out = np.hypot(1900 - 150, 590 + 105 + 210 - 450) - (700 + np.hypot(650, 40))
+        self.assertAlmostEqual(reach.amount, out, places=6)
+        told = verdict_dict(result)["operations"][0]
+        self.assertEqual((told["reachable"], told["limits"], told["contact"]), (False, None, None))
+        self.assertEqual(verdict_dict(result)["verdict"], "stop")
+
+    def test_a_free_rail_goes_where_the_pose_is_reached(self) -> None:
+        program = HEAD + "G0 X0 Y1500 Z50 I0 J0 K1\nG1 X60 F3000\nG0 Z100\n" + HOME
+        free = check_program(self.job(program, bodies=[]))
+        self.assertEqual(self.kinds(free), [])
+        self.assertGreater(free.reel.motions.end[1, 0], 500)
+        fixed = check_program(self.job(program, bodies=[], postures=self.asked(rail={"R": 0})))
+        self.assertIn(("travel.reach", 5), self.kinds(fixed))
+        kept = check_program(self.job(program, bodies=[], postures=self.asked(rail={"R": 1500})))
+        np.testing.assert_allclose(kept.reel.motions.end[1:3, 0], 1500.0)
+
+    def test_near_a_singular_pose_a_joint_outruns(self) -> None:
+        """A line past the place where forearm and tool are in line: with the tip's speed held, J4 would have to run without bound."""
+        program = HEAD + "G0 X-400 Y-40 Z300 I-1 J0 K0.02\nG1 Y40 F12000\nG0 X-500\n" + HOME
+        result = self.run_it(program, bodies=[])
+        self.assertIn("travel.singular", [item.kind for item in result.findings])
+        self.assertFalse(verdict_dict(result)["operations"][0]["singular"])
+
+    def test_what_a_job_cannot_mean_is_unreadable(self) -> None:
+        for postures, said in (
+            ([{"program": "X.nc", "first": 1, "last": 2}], "no program"),
+            (self.asked(7, 5), "above last"),
+            (self.asked(rail={"Q": 1}), "no rail"),
+        ):
+            with self.assertRaisesRegex(JobUnreadable, said):
+                self.job(self.PROGRAM, postures=postures)
+        machine = arm_machine()
+        machine["channels"][0]["arm"]["joints"][0] = "R"
+        machine["channels"][0]["arm"]["rail"] = []
+        with self.assertRaisesRegex(JobUnreadable, "rotary"):
+            self.job(self.PROGRAM, machine)
+
+
+class Standing(OnAnArm):
+    def test_the_elbow_in_a_wall_and_a_change_that_touches(self) -> None:
+        wall = {
+            "name": "wall",
+            "role": "fixture",
+            "mount": "stand",
+            "shape": {"type": "box", "size": [20, 800, 1000]},
+            "at": [-480, 0, 600],
+        }
+        block = arm_job(self.folder, SLOT).file.bodies[0].model_dump(exclude_none=True)
+        result = self.run_it(SLOT, bodies=[block, wall])
+        met = [item for item in result.findings if item.kind == "contact.body"]
+        self.assertTrue(met and any("wall" in item.bodies for item in met))
+        self.assertFalse(verdict_dict(result)["operations"][0]["contact"])
+        # Where the flange stands at the change the new tool reaches into a shelf: a contact of the line of M6.
+        chain = Chain(MachineFile.model_validate(arm_machine()))
+        pose = chain.mount_pose(chain.mounts["spindle"], np.array([[0, 0, -20, 30, 0, 60, 0.0]]))[0]
+        tip = pose[:3, 3] - 100 * pose[:3, 2] - np.array([1000, 0, 500])
+        shelf = {
+            "name": "shelf",
+            "role": "fixture",
+            "mount": "stand",
+            "shape": {"type": "box", "size": [30, 30, 30]},
+            "at": tip.tolist(),
+        }
+        result = self.run_it("G21 G90 G54\nT1 M6\nG0 J1=90\nM30\n", bodies=[shelf])
+        self.assertIn(("contact.body", 2), self.kinds(result))
+
+    def test_low_beside_the_work_is_judged_along_the_tool(self) -> None:
+        """The tool lies along X: low is farther in along −X than the block's face, and only beside the block."""
+        side = HEAD + "G0 X160 Y0 Z-20 I1 J0 K0\nG1 X105 F2000\n"
+        low = self.run_it(side + "G1 X95\nM30\n")
+        self.assertIn("program.order", [item.kind for item in low.findings])
+        high = self.run_it(side + "G1 X95\nG0 X160\nM30\n")
+        self.assertNotIn("program.order", [item.kind for item in high.findings])
+        away = self.run_it(side + "G0 X160\n" + HOME)
+        self.assertNotIn("program.order", [item.kind for item in away.findings])
+
+
+if __name__ == "__main__":
+    unittest.main()
