@@ -17,14 +17,17 @@ from . import (
     bracket,
     clip,
     fairing,
+    float_shell,
     gland,
     hub,
     hydrophone,
     lid,
     lid_back,
+    long_fairing,
     nosecone,
     pin,
     plate,
+    sensor_plate,
     shaft,
     shells,
     tether,
@@ -40,7 +43,8 @@ JOBS = {
     "buoy-lid": lid, "transducer-plate": plate, "transducer-bracket": bracket, "clamp-shells": shells, "fairing": fairing,
     "nose-cone": nosecone, "gland-plates": gland, "hull-union": union, "cable-clip": clip,
     "hydrophone-body": hydrophone, "buoy-hub": hub, "tether-head": tether, "drive-shaft": shaft,
-    "contact-pin": pin,
+    "contact-pin": pin, "float-shell": float_shell, "long-fairing": long_fairing,
+    "sensor-plate": sensor_plate,
 }  # fmt: skip
 # A part over several jobs: the folder of each step is a job's, `flawed` where the route's second revision is.
 ROUTES = {"buoy-lid": ("Buoy electronics lid, both sides", {"op10": lid, "op20": lid_back})}
@@ -115,6 +119,23 @@ FAULTS = {
         "taken over too short": "hold.short",
         "so that it stands out and is drilled too deep": "material.gouge",
     },
+    "float-shell": {
+        "the wrist turned over in the cut": "travel.reach",
+        "the drill drawn along the rack into its neighbour": "contact.body",
+        "and the hand with it": "contact.body",
+        "and the drill into the rack on the way back": "contact.body",
+        "a hole out of reach": "travel.reach",
+    },
+    "long-fairing": {
+        "a joint past its limit": "travel.over",
+        "the elbow in the stand": "contact.body",
+        "and the forearm with it": "contact.body",
+    },
+    "sensor-plate": {
+        "a pose of the next size, out of reach": "travel.reach",
+        "a hole from a trial, through plate and cup": "material.gouge",
+        "and on into the cup": "contact.body",
+    },
     # What the program check alone must find, in the order of the lines; the rehearsal adds what comes of it.
     "cable-clip": {
         "a comment left open": "syntax",
@@ -167,6 +188,7 @@ def job_file(job, flawed: bool) -> Json:  # type: ignore[no-untyped-def]
         else {"G54": {"datum": [0, 0, job.TOP], "mount": "table"}},
         **({"variables": job.VARIABLES} if hasattr(job, "VARIABLES") else {}),
         "checks": getattr(job, "CHECKS", CHECKS),
+        **({"postures": job.postures(flawed)} if hasattr(job, "postures") and job.postures(flawed) else {}),
         **({"switches": job.SWITCHES} if hasattr(job, "SWITCHES") else {}),
     }
 

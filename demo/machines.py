@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from .arms import hand_cell, shell_cell
 from .lathes import mill_turn, sliding_head, twin_spindle, two_turret
 from .links import Json, box, linear, link, machine, nose, rod, rotary, station_turn, table_slots
 
@@ -257,4 +258,6 @@ MACHINES: dict[str, Json] = {
     "mt9-74": mill_turn("MT-9 unit 74"),
     "tt6-72": two_turret("TT-6 unit 72"),
     "sh3-73": sliding_head("SH-3 unit 73"),
+    "rc7-81": shell_cell(),
+    "rc3-83": hand_cell(),
 }  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import json
 import tempfile
 import unittest
 from pathlib import Path
@@ -14,9 +15,10 @@ from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
 
 from bluntmirror.export.verdict import verdict_dict
-from bluntmirror.job import Job, JobUnreadable
+from bluntmirror.geometry.frames import frame
+from bluntmirror.job import Job, JobUnreadable, open_job
 from bluntmirror.job.models import MachineFile
-from bluntmirror.job.urdf import to_urdf
+from bluntmirror.job.urdf import from_urdf, to_urdf
 from bluntmirror.machine import Chain
 from bluntmirror.machine.arm import Arm, spin_of, spin_zero, spun, tool_pose
 from bluntmirror.machine.choosing import Nodes, choose
@@ -58,7 +60,7 @@ class Inverse(unittest.TestCase):
 
     def test_all_solutions_by_searching_from_everywhere(self) -> None:
         """Reference: SciPy's least squares from many beginnings finds no solution that the closed form lacks."""
-        chain, arm = arm_of(SPHERICAL)
+        _, arm = arm_of(SPHERICAL)
         rng = np.random.default_rng(4)
         for _ in range(3):
             values = np.concatenate([[0.0], rng.uniform(-120, 120, 6)])[None]
@@ -153,7 +155,7 @@ class Inverse(unittest.TestCase):
 
     def test_postures_by_the_places_of_the_joints(self) -> None:
         """Reference: the contract's words, with points taken from the chain."""
-        chain, arm = arm_of(SPHERICAL)
+        _, arm = arm_of(SPHERICAL)
         rng = np.random.default_rng(6)
         values = np.concatenate([np.zeros((500, 1)), rng.uniform(-110, 110, (500, 6))], axis=1)
         told = arm.describe(values[:, 1:])
@@ -194,7 +196,7 @@ class Choosing(unittest.TestCase):
 
     def test_the_way_costs_no_more_than_any_that_is_tried(self) -> None:
         """Reference: every sequence of a coarse set of spins, its cost added up by hand."""
-        chain, arm = arm_of(SPHERICAL)
+        _, arm = arm_of(SPHERICAL)
         rng = np.random.default_rng(7)
         now = np.array([0, -20, 30, 0, 60, 0.0])
         for _ in range(4):
@@ -235,7 +237,7 @@ class Choosing(unittest.TestCase):
 
     def test_a_way_that_would_wind_up_a_joint_begins_wound_back(self) -> None:
         """Once and a half round with a spin that follows: the sixth joint has 700° and must begin on the right side of it."""
-        chain, arm = arm_of(SPHERICAL)
+        _, arm = arm_of(SPHERICAL)
         n = 109
         spin = np.linspace(-270, 270, n)
         nodes = self.nodes(arm, np.tile([900.0, 0.0, 500.0], (n, 1)))
@@ -377,6 +379,74 @@ class Moves(OnAnArm):
             np.testing.assert_allclose(seen[:3, 2], np.array(direction) / np.linalg.norm(direction), atol=1e-9)
 
 
+# An arm as other people draw theirs: every frame turned, a flange that is fixed, long names of which two begin alike.
+URDF = """<robot name="drawn elsewhere"><link name="world"/><link name="base_link"/>{links}<link name="flange"/><link name="tool0">
+<visual><origin xyz="0 0 0.05" rpy="0 0 0"/><geometry><cylinder radius="0.04" length="0.1"/></geometry></visual></link>
+<joint name="stand" type="fixed"><origin xyz="0.2 -0.3 0.1" rpy="0 0 0.5"/><parent link="world"/><child link="base_link"/></joint>
+{joints}
+<joint name="to_flange" type="fixed"><origin xyz="0.1 0 0" rpy="0 1.5707963267948966 0"/><parent link="wrist_3_link"/><child link="flange"/></joint>
+<joint name="to_tool" type="fixed"><origin xyz="0 0 0.02" rpy="0 0 0.7"/><parent link="flange"/><child link="tool0"/></joint></robot>"""
+NAMES = ("shoulder_pan", "shoulder_lift", "elbow", "wrist_1", "wrist_2", "wrist_3")
+
+
+def drawn_elsewhere() -> str:
+    rng = np.random.default_rng(9)
+    links, joints, parent = "", "", "base_link"
+    for name, xyz, axis in zip(
+        NAMES, ("0 0 .4", ".15 0 .1", "0 0 .7", ".3 0 .04", ".35 0 0", "0 0 0"), "zyyxyx", strict=True
+    ):
+        rpy = "0 0 0" if name != "elbow" else "0 0 0.9"
+        wanted = {"z": [0, 0, 1], "y": [0, 1, 0], "x": [1, 0, 0]}[axis]
+        if name in NAMES[2:]:  # seen from frames turned by what the elbow's joint turned
+            wanted = Rotation.from_euler("z", -0.9).apply(wanted).tolist()
+        if name in NAMES[3:]:
+            xyz = " ".join(f"{v:.9f}" for v in Rotation.from_euler("z", -0.9).apply([float(v) for v in xyz.split()]))
+        links += f'<link name="{name}_link"><visual><origin xyz="0 0 {rng.uniform(0.02, 0.05)}" rpy="0.2 0 0"/>'
+        links += '<geometry><box size="0.05 0.04 0.06"/></geometry></visual></link>'
+        joints += (
+            f'<joint name="{name}_joint" type="revolute"><origin xyz="{xyz}" rpy="{rpy}"/><parent link="{parent}"/>'
+        )
+        joints += f'<child link="{name}_link"/><axis xyz="{" ".join(map(str, wanted))}"/>'
+        joints += '<limit lower="-3" upper="3" velocity="2.5" effort="1"/></joint>'
+        parent = f"{name}_link"
+    return URDF.format(links=links, joints=joints)
+
+
+class Drawn(OnAnArm):
+    def test_an_arm_of_a_urdf_loads_moves_and_rehearses(self) -> None:
+        """Reference: yourdfpy's forward kinematics of the very same file, at every link's shapes and at the tool's frame."""
+        data = from_urdf(drawn_elsewhere())
+        machine = MachineFile.model_validate(data)
+        arm = machine.channels[0].arm
+        assert arm
+        self.assertEqual((arm.joints, arm.rail), (JOINTS, []))
+        path = self.folder / "arm.urdf"
+        path.write_text(drawn_elsewhere())
+        model = yourdfpy.URDF.load(str(path), build_scene_graph=True, load_meshes=False)
+        chain = Chain(machine)
+        rng = np.random.default_rng(5)
+        for row in rng.uniform(-150, 150, (20, 6)):
+            model.update_cfg(dict(zip((f"{name}_joint" for name in NAMES), np.radians(row), strict=True)))
+            pose = model.get_transform("tool0", "world") @ np.diag([1.0, -1.0, -1.0, 1.0])
+            ours = chain.mount_pose(chain.mounts["tool"], row[None])[0]
+            np.testing.assert_allclose(ours[:3, :3], pose[:3, :3], atol=1e-6)
+            np.testing.assert_allclose(ours[:3, 3], 1000 * pose[:3, 3], atol=1e-3)
+            for link in machine.links:
+                for shape, visual in zip(link.shapes, model.link_map[link.name].visuals, strict=True):
+                    there = model.get_transform(link.name, "world") @ visual.origin
+                    here = chain.pose(link.name, row[None])[0] @ frame(shape.at, shape.turn)
+                    np.testing.assert_allclose(here[:3, 3], 1000 * there[:3, 3], atol=1e-3)
+                    np.testing.assert_allclose(here[:3, :3], there[:3, :3], atol=1e-6)
+        data["mounts"][1]["at"] = [900, 300, 200]
+        data["ignore"] = [[a, b] for a, b in itertools.combinations([link["name"] for link in data["links"]], 2)]
+        result = self.run_it(SLOT.replace("J2=-20 J3=30 J4=0 J5=60", "J2=0 J3=0 J4=0 J5=0"), data,
+                             work_offsets={"G54": {"datum": [0, 0, 40], "mount": "work"}},
+                             bodies=[{"name": "blank", "role": "stock", "mount": "work", "shape": {"type": "box", "size": [200, 200, 40]},
+                                      "at": [0, 0, 20]}])  # fmt: skip
+        self.assertEqual([item for item in result.findings if item.kind.startswith("travel")], [])
+        self.assertAlmostEqual(result.stocks[0].volume_before - result.stocks[0].volume_after, 20_000, delta=20)
+
+
 class Postures(OnAnArm):
     PROGRAM = HEAD + "G0 X-60 Y0 Z50 I0.2 J0 K1\nG1 X60 F3000\nG1 X60 Y40\nG0 Z200\n" + HOME
 
@@ -476,6 +546,37 @@ class Postures(OnAnArm):
 
 
 class Standing(OnAnArm):
+    def test_a_free_spin_keeps_away_from_what_stands(self) -> None:
+        """A box hangs beside the spindle: with the spin that reaches the poses soonest it runs into walls on both sides."""
+        machine = arm_machine()
+        machine["links"][-1]["shapes"] = [
+            *machine["links"][-1]["shapes"],
+            {"type": "box", "size": [60, 60, 200], "at": [150, 0, -130]},
+        ]
+        block = {
+            "name": "blank",
+            "role": "stock",
+            "mount": "stand",
+            "shape": {"type": "box", "size": [200, 200, 40]},
+            "at": [0, 0, 20],
+        }
+        wall = {
+            "name": "wall",
+            "role": "fixture",
+            "mount": "stand",
+            "shape": {"type": "box", "size": [30, 300, 150]},
+            "at": [-270, 0, 175],
+        }
+        program = SLOT.replace(HEAD, HEAD + "G0 X-130 Y0 Z500 I0 J0 K1\n").replace(
+            "G0 Z50\n" + HOME, "G0 Z50\nG0 Z500\n" + HOME
+        )
+        stuck = self.run_it(
+            program, machine, bodies=[block, wall], postures=[{"program": "P1.nc", "first": 1, "last": 99, "spin": 0}]
+        )
+        free = self.run_it(program, machine, bodies=[block, wall])
+        self.assertIn("contact.body", [item.kind for item in stuck.findings])
+        self.assertEqual([item for item in free.findings if item.kind == "contact.body"], [])
+
     def test_the_elbow_in_a_wall_and_a_change_that_touches(self) -> None:
         wall = {
             "name": "wall",
@@ -512,6 +613,72 @@ class Standing(OnAnArm):
         self.assertNotIn("program.order", [item.kind for item in high.findings])
         away = self.run_it(side + "G0 X160\n" + HOME)
         self.assertNotIn("program.order", [item.kind for item in away.findings])
+
+
+class Racked(OnAnArm):
+    """A tool that hangs in a rack beside the arm, taken and left there."""
+
+    POSE = "G56 G43.5 H0\nG0 X0 Y0 Z140 I0 J0 K1\nG0 Z0\n"
+    AWAY = "G0 Z140\nG0 J1=0\nM30\n"
+
+    def machine(self) -> dict[str, Any]:
+        machine = arm_machine()
+        machine["links"].append(
+            {
+                "name": "rack",
+                "parent": "floor",
+                "shapes": [{"type": "box", "size": [30, 300, 300], "at": [500, -700, 350]}],
+            }
+        )
+        machine["mounts"] += [
+            {"name": f"place {n}", "link": "rack", "at": [580, -700 + 120 * n, 500], "takes": "rack"} for n in (0, 1)
+        ]
+        return machine
+
+    def racked(self, program: str, **changes: Any) -> Rehearsal:
+        offsets = {f"G5{6 + n}": {"datum": [0, 0, 0], "mount": f"place {n}"} for n in (0, 1)}
+        self.job(program, self.machine(), work_offsets=offsets, bodies=[], **changes)
+        tools = json.loads((self.folder / "tools.json").read_text())
+        for tool in tools["tools"]:
+            tool["rack"] = f"place {tool['number'] - 1}"
+        (self.folder / "tools.json").write_text(json.dumps(tools))
+        return rehearse(open_job(self.folder), filmed=False)
+
+    def test_taken_at_its_place_and_left_there(self) -> None:
+        program = "G21 G90\n" + self.POSE + "T1 M6\nG0 Z140\nG0 Z0\nT0 M6\n" + self.AWAY
+        self.assertEqual(self.kinds(self.racked(program)), [])
+
+    def test_elsewhere_it_is_told_and_so_is_a_second_one(self) -> None:
+        told = self.racked("G21 G90\n" + self.POSE.replace("G0 Z0", "G0 Z20") + "T1 M6\n" + self.AWAY).findings
+        self.assertEqual(
+            [(item.kind, item.line, round(item.amount, 6)) for item in told if item.kind == "program.tool"],
+            [("program.tool", 5, 20.0)],
+        )
+        told = self.racked("G21 G90\n" + self.POSE + "T1 M6\nT2 M6\n" + self.AWAY).findings
+        self.assertIn(("program.tool", 6), [(item.kind, item.line) for item in told])
+
+    def test_what_hangs_there_is_in_the_way_until_it_is_taken(self) -> None:
+        """The spindle passes where T2 hangs: it touches it, unless it has taken it along."""
+        aside = "G21 G90\n" + self.POSE + "T1 M6\nG0 Z140\nG0 Y120\nG0 Z20\n" + self.AWAY
+        met = [item.bodies for item in self.racked(aside).findings if item.kind == "contact.body"]
+        self.assertTrue(any("T2 holder in place 1" in bodies for bodies in met), met)
+        taken = aside.replace("G0 Y120\nG0 Z20\n", "G0 Z0\nT0 M6\nG0 Z140\nG0 Y120\nG0 Z0\nT2 M6\nG0 Z140\nG0 Y0\n")
+        self.assertEqual(
+            [
+                item.kind
+                for item in self.racked(taken).findings
+                if item.kind == "contact.body" and "T2 holder in place 1" in item.bodies
+            ],
+            [],
+        )
+
+    def test_a_rack_that_there_is_not_is_said(self) -> None:
+        self.job(SLOT)
+        tools = json.loads((self.folder / "tools.json").read_text())
+        tools["tools"][0]["rack"] = "shelf"
+        (self.folder / "tools.json").write_text(json.dumps(tools))
+        with self.assertRaisesRegex(JobUnreadable, "no rack mount 'shelf'"):
+            open_job(self.folder)
 
 
 if __name__ == "__main__":

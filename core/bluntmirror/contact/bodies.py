@@ -25,6 +25,7 @@ class Body:
     solids: tuple[Mesh, ...]
     tool: int = 0
     pieces: tuple[Mesh, ...] = ()
+    resting: int = 0  # the tool that it is while that is not in use, hanging in a rack
     always: bool = False  # a tool of a turret: there whichever tool is in use
     while_work: str = ""  # "spins", "still": only there while its spindle's work does so
     spindle: str = ""  # the work spindle that it hangs on, of several

@@ -167,6 +167,8 @@ class Follower:
         tool = body.tool if body.tool and not body.always else None
         spins = (body.while_work == "spins") if body.while_work else None
         found = self.standing.holds(tool, body.phases, spins, body.spindle)
+        if body.resting:
+            found = found & ~self.standing.in_use(body.resting)
         return found if body.segments is None else found & body.segments
 
     def lead(self, a: Body, b: Body) -> np.ndarray:

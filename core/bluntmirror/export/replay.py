@@ -25,7 +25,7 @@ from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
 from ..rehearsal.handling import hand_axes, hand_home
 from ..rehearsal.result import CutStock, Opened, Spot
-from ..rehearsal.run import assemblies
+from ..rehearsal.scene import assemblies
 from ..rehearsal.scene import contact_bodies, stays, tool_name
 from ..rehearsal.spindles import cutting_speeds, spindle_speeds
 from ..rehearsal.virtual_control import tool_mount, work_mount
@@ -72,7 +72,15 @@ def _standing(result: Opened) -> tuple[dict[str, Any], _Binary]:
     binary = _Binary()
     bodies: list[dict[str, Any]] = []
 
-    def body(name: str, role: str, link: str, mesh: Mesh, tool: int = 0, there: list[float] | None = None) -> None:
+    def body(
+        name: str,
+        role: str,
+        link: str,
+        mesh: Mesh,
+        tool: int = 0,
+        there: list[float] | None = None,
+        rests: bool = False,
+    ) -> None:
         bodies.append(
             {
                 "name": name,
@@ -80,6 +88,7 @@ def _standing(result: Opened) -> tuple[dict[str, Any], _Binary]:
                 "link": link,
                 "tool": tool,
                 "there": there,
+                "rests": rests,
                 "mesh": binary.mesh(f"body{len(bodies)}", mesh),
             }
         )
@@ -105,6 +114,11 @@ def _standing(result: Opened) -> tuple[dict[str, Any], _Binary]:
         placed = frame(mounts[number].at, mounts[number].turn)
         for part, mesh in tool.meshes().items():
             body(part, "tool", mounts[number].link, mesh.moved(placed), number)
+    racks = {tool_key(job.machine, entry): entry.rack for entry in job.tools.tools if entry.rack}
+    for number, rack in racks.items():
+        placed = frame(chain.mounts[rack].at, chain.mounts[rack].turn)
+        for part, mesh in result.tools[number].meshes().items():
+            body(f"{part} in {rack}", "tool", chain.mounts[rack].link, mesh.moved(placed), number, rests=True)
     called = {tool_key(job.machine, entry): tool_name(entry) for entry in job.tools.tools}
     description: dict[str, Any] = {
         "format": FORMAT,

@@ -66,7 +66,7 @@ def channel_view(job: Job, entry: ProgramFile) -> Job:
     view = machine.model_copy(
         update={
             "links": [_renamed(link, names) for link in machine.links],
-            "mounts": [m for m in machine.mounts if m.takes == "work" or m in own] if own else machine.mounts,
+            "mounts": [m for m in machine.mounts if m.takes != "tool" or m in own] if own else machine.mounts,
             "channels": [
                 c.model_copy(update={"axes": [names[a] for a in c.axes], "diameters": [names[a] for a in c.diameters], "words": {},
                                      "arm": _renamed_arm(c, names)})

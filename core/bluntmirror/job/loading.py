@@ -435,6 +435,11 @@ def _load(folder: Path, name: str, carried: dict[tuple[str, str], Mesh]) -> Job:
         if tool.turret is not None and tool.turret not in turrets:
             raise JobUnreadable(file.tools, f"T{tool.number}: turret: the machine has no turret '{tool.turret}'"
                                 + (f" (it has {', '.join(sorted(turrets))})" if turrets else ""))  # fmt: skip
+    racks = {mount.name for mount in machine.mounts if mount.takes == "rack"}
+    for tool in tools.tools:
+        if tool.rack is not None and tool.rack not in racks:
+            raise JobUnreadable(file.tools, f"T{tool.number}: rack: the machine has no rack mount '{tool.rack}'"
+                                + (f" (it has {', '.join(sorted(racks))})" if racks else ""))  # fmt: skip
     programs: dict[str, bytes] = {}
     for i, entry in enumerate(file.programs):
         for shown in [entry.main, *entry.library]:

@@ -158,7 +158,7 @@ class Mount(Strict):
     link: str
     at: Annotated[Triple, LENGTH] = ORIGIN
     turn: Triple = ORIGIN
-    takes: Literal["tool", "work"]
+    takes: Literal["tool", "work", "rack"]  # rack: what hangs there is a tool that is not in use
     station: Annotated[int, Field(ge=1, le=1000)] | None = None  # of a turret or magazine
 
 
@@ -726,6 +726,7 @@ class ToolEntry(Strict):
     registers: Annotated[dict[Literal["H", "D", "X", "Y", "Z"], Finite], LENGTH] = {}
     station: Annotated[int, Field(ge=1, le=1000)] | None = None
     turret: str | None = None  # where it is mounted, of several; without, it is the first channel's
+    rack: str | None = None  # the rack's mount that it hangs in while it is not in the spindle
     limits: Limits = Limits()
     offset: Annotated[Pair, LENGTH] = (0.0, 0.0)  # of the tip beside the mount's axis, along the mount's x and y
 

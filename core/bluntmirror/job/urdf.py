@@ -12,6 +12,10 @@ from typing import Any
 from xml.etree import ElementTree
 from xml.etree.ElementTree import Element, SubElement
 
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from ..geometry.frames import Floats, frame
 from .models import Box, Cylinder, MachineFile, MeshFile, Shape
 
 METRE_MM = 1000.0
@@ -27,6 +31,11 @@ OWN = (
     "codes",
     "turret",
     "work_spindle",
+    "spindles",
+    "turrets",
+    "grips",
+    "wait_marks",
+    "pace",
     "notes",
 )
 
@@ -143,43 +152,39 @@ def from_urdf(text: str) -> dict[str, Any]:
         }
         for e in root.findall("link")
     }
-    axes = []
+    joints = {}
     for joint in root.findall("joint"):
         child, parent = (_named(joint, tag) for tag in ("child", "parent"))
         if child not in links or parent not in links:
             raise NotUrdf(f"joint '{joint.get('name')}' joins links that are not there")
+        if joint.get("type") not in ("fixed", "prismatic", "revolute", "continuous"):
+            raise NotUrdf(f"joint '{joint.get('name')}' is of the kind '{joint.get('type')}', which no machine axis is")
+        joints[child] = joint
         links[child]["parent"] = parent
-        kind = joint.get("type")
-        origin = joint.find("origin")
-        at = [c * METRE_MM for c in _numbers(origin, "xyz", [0, 0, 0])]
-        turned = any(abs(c) > 1e-9 for c in _numbers(origin, "rpy", [0, 0, 0]))
-        if turned:
-            raise NotUrdf(
-                f"joint '{joint.get('name')}' turns its link's frame (rpy): draw the link in its parent's directions"
-            )
-        if kind == "fixed":
-            if any(at):
-                drawn: Any = links[child]["shapes"]
-                for shape in drawn:
-                    shape["at"] = [a + b for a, b in zip(shape.get("at", [0, 0, 0]), at, strict=True)]
-            continue
-        if kind not in ("prismatic", "revolute", "continuous"):
-            raise NotUrdf(f"joint '{joint.get('name')}' is of the kind '{kind}', which no machine axis is")
-        linear = kind == "prismatic"
+    placed = _placed(joints)
+    moving = [child for child, joint in joints.items() if joint.get("type") != "fixed"]
+    arm = [] if own else _arm(joints, moving)
+    names = _axis_names(joints, moving, arm)
+    for child in moving:
+        joint, (turned, _) = joints[child], placed[child]
+        linear = joint.get("type") == "prismatic"
         unit = METRE_MM if linear else 180 / math.pi
         limit = joint.find("limit")
         travel = None
-        if limit is not None and limit.get("lower") is not None and kind != "continuous":
+        if limit is not None and limit.get("lower") is not None and joint.get("type") != "continuous":
             travel = [round(float(str(limit.get(end))) * unit, 9) for end in ("lower", "upper")]
-        name = str(joint.get("name"))[:8]
         speed = float((limit.get("velocity") if limit is not None else None) or 0.0) * unit * 60
+        before, offset = placed.get(str(links[child]["parent"]), (np.eye(3), np.zeros(3)))
+        at = offset + before @ np.array(_numbers(joint.find("origin"), "xyz", [0, 0, 0])) * METRE_MM
         plain = {
-            "axis": name, "type": "linear" if linear else "rotary", "at": [round(c, 9) for c in at], "travel": travel,
-            "direction": _numbers(joint.find("axis"), "xyz", [1, 0, 0]), "accel": 3000.0,
+            "axis": names[child], "type": "linear" if linear else "rotary", "at": _tidy(at), "travel": travel,
+            "direction": _tidy(turned @ np.array(_numbers(joint.find("axis"), "xyz", [1, 0, 0]))), "accel": 3000.0,
             "rapid": round(speed, 6) or (20_000.0 if linear else 7200.0),
         }  # fmt: skip
-        links[child]["joint"] = more.get(name, plain)
-        axes.append(name)
+        links[child]["joint"] = more.get(names[child], plain)
+    for name, (turned, offset) in placed.items():
+        if not shapes.get(name) and ((turned != np.eye(3)).any() or offset.any()):
+            links[name]["shapes"] = [_moved(shape, turned, offset) for shape in links[name]["shapes"]]
     data: dict[str, Any] = {
         "format": "blunt-mirror/machine@1",
         "name": root.get("name") or "machine",
@@ -187,12 +192,95 @@ def from_urdf(text: str) -> dict[str, Any]:
     }
     if own:
         return data | {key: value for key, value in own.items() if key in OWN and value is not None}
-    last = list(links)[-1] if links else ""
     first = next((name for name, link in links.items() if not link.get("parent")), "")
-    return data | {
-        "mounts": [{"name": "tool", "link": last, "takes": "tool"}, {"name": "work", "link": first, "takes": "work"}],
-        "channels": [{"number": 1, "axes": axes}],
-    }  # fmt: skip
+    last = list(links)[-1] if links else ""
+    tool: dict[str, Any] = {"name": "tool", "link": last, "takes": "tool"}
+    channel: dict[str, Any] = {"number": 1, "axes": [names[child] for child in moving]}
+    if arm:
+        last = _hand(joints, arm[-1])
+        turned, offset = placed[last]
+        # A flange's Z leads out of it (common practice); a mount's leads from tool tip to gauge point.
+        tool |= {"link": last, "at": _tidy(offset), "turn": _euler(turned @ np.diag([1.0, -1.0, -1.0]))}
+        rail = [child for child in moving if child not in arm and joints[child].get("type") == "prismatic"]
+        rail = [child for child in rail if child in _path(joints, arm[0])]
+        channel["arm"] = {"joints": [names[child] for child in arm], "rail": [names[child] for child in rail]}
+    return data | {"mounts": [tool, {"name": "work", "link": first, "takes": "work"}], "channels": [channel]}
+
+
+def _placed(joints: dict[str, Element]) -> dict[str, tuple[Floats, Floats]]:
+    """Of every link that a joint carries: how its frame is turned against the root's with all joints at zero (our frames are not), and
+    how far it stands off that of the last link that moves, mm. Raises NotUrdf for a ring of links."""
+    found: dict[str, tuple[Floats, Floats]] = {}
+    for name in joints:
+        turned, offset = np.eye(3), np.zeros(3)
+        for child in reversed(_path(joints, name)):
+            origin = joints[child].find("origin")
+            if joints[child].get("type") == "fixed":
+                offset = offset + turned @ np.array(_numbers(origin, "xyz", [0, 0, 0])) * METRE_MM
+            else:
+                offset = np.zeros(3)
+            roll = [math.degrees(c) for c in _numbers(origin, "rpy", [0, 0, 0])]
+            if any(roll):
+                turned = turned @ frame((0, 0, 0), roll)[:3, :3]
+        found[name] = turned, offset
+    return found
+
+
+def _path(joints: dict[str, Element], link: str) -> list[str]:
+    """The links from one to the last that a joint carries, before the root."""
+    path: list[str] = []
+    while link in joints:
+        if link in path:
+            raise NotUrdf(f"link '{link}' is its own ancestor")
+        path.append(link)
+        link = _named(joints[link], "parent")
+    return path
+
+
+def _arm(joints: dict[str, Element], moving: list[str]) -> list[str]:
+    """The links of six rotary joints in a row at the end of the longest chain, from the foot; empty where there is none."""
+    for end in sorted(moving, key=lambda name: -len(_path(joints, name))):
+        path = [name for name in _path(joints, end)[::-1] if joints[name].get("type") != "fixed"]
+        if len(path) >= 6 and all(joints[name].get("type") in ("revolute", "continuous") for name in path[-6:]):
+            return path[-6:]
+    return []
+
+
+def _hand(joints: dict[str, Element], link: str) -> str:
+    """The last link that is fixed to one, and to one fixed to it."""
+    while after := [
+        name for name, joint in joints.items() if joint.get("type") == "fixed" and _named(joint, "parent") == link
+    ]:
+        link = after[-1]
+    return link
+
+
+def _axis_names(joints: dict[str, Element], moving: list[str], arm: list[str]) -> dict[str, str]:
+    """A name for each axis, of eight characters at most: J1 to J6 and R of an arm, for its programs must be able to say them."""
+    names = {child: f"J{i + 1}" for i, child in enumerate(arm)}
+    for child in moving:
+        if child in names:
+            continue
+        wanted = "R" if arm and joints[child].get("type") == "prismatic" else str(joints[child].get("name"))[:8]
+        name, number = wanted, 2
+        while name in names.values():
+            name, number = f"{wanted[: 8 - len(str(number))]}{number}", number + 1
+        names[child] = name
+    return names
+
+
+def _moved(shape: dict[str, Any], turned: Floats, offset: Floats) -> dict[str, Any]:
+    placed = frame(shape.get("at", (0, 0, 0)), shape.get("turn", (0, 0, 0)))
+    return shape | {"at": _tidy(offset + turned @ placed[:3, 3]), "turn": _euler(turned @ placed[:3, :3])}
+
+
+def _euler(rotation: Floats) -> list[float]:
+    """Degrees about fixed X, then Y, then Z."""
+    return _tidy(Rotation.from_matrix(rotation).as_euler("xyz", degrees=True))
+
+
+def _tidy(values: Floats) -> list[float]:
+    return [round(float(value), 9) + 0.0 for value in values]
 
 
 def _named(joint: Element, tag: str) -> str:

@@ -26,6 +26,7 @@ MOST_SPIN = 10.0  # degrees that a free spin changes by from node to node
 ENOUGH = 30.0  # degrees from a limit or a singular pose: more is no better
 GIVEN_WEIGHT = 1e3  # of a second from where the joints stand, where nothing but turns is free
 FREE_WEIGHT = 1.0
+SMALLER = 1e-7  # of a degree of spin
 
 
 @dataclass
@@ -79,11 +80,11 @@ class Way:
     cost: float
 
 
-def spins_of(nodes: Nodes, step: float = SPIN_STEP) -> Floats:
-    """The spins tried at every node (n, K): NaN beside one that is given."""
+def spins_of(arm: Arm, nodes: Nodes) -> Floats:
+    """The spins tried at every node (n, K): NaN beside one that is given. Fewer of an arm without a closed form."""
     if not nodes.free:
         return nodes.spin[:, None].copy()
-    grid = np.arange(-180.0, 180.0, step)
+    grid = np.arange(-180.0, 180.0, SPIN_STEP if arm.closed else 3 * SPIN_STEP)
     spins = np.tile(grid, (len(nodes), 1))
     given = ~np.isnan(nodes.spin)
     spins[given] = np.nan
@@ -110,7 +111,7 @@ def whole_turns(arm: Arm) -> tuple[Floats, NDArray[np.int64]]:
 def choose(arm: Arm, nodes: Nodes, now: Floats, root: int | None = None) -> Way | None:
     """The way through all nodes, or as far as any comes; None where not even the first can be reached as asked. `now` (6,): where the
     joints stand; `root`: the only one that may be taken."""
-    spins = spins_of(nodes, SPIN_STEP if arm.closed else 3 * SPIN_STEP)
+    spins = spins_of(arm, nodes)
     near = _least_starts(arm, nodes, spins[:1], now)
     roots = [r for r in np.argsort(near, kind="stable").tolist() if near[r] < np.inf and root in (None, r)]
     best: tuple[tuple[float, bool, float, float], Way] | None = None
@@ -156,6 +157,8 @@ def _through(arm: Arm, nodes: Nodes, spins: Floats, now: Floats, root: int) -> W
         return None
     if nodes.cost is not None:
         cost = cost + nodes.cost
+    # Of two that are as good the smaller spin: more than sums differ by from one processor to another.
+    cost = cost + SMALLER * np.abs(np.nan_to_num(allowed))
     turns, place = whole_turns(arm)
     many = spins.shape[1] * len(turns)
     back, way = np.zeros((n, many), np.int32), np.zeros((n, 2), np.int64)

@@ -21,11 +21,13 @@ from ..geometry.frames import Floats
 from ..job import Job
 from ..machine import Chain
 from ..machine.arm import Arm, carried, spin_of, spin_zero, spun, tool_pose
-from ..machine.choosing import MOST_SPIN, Nodes, Way, choose
+from ..machine.choosing import MOST_SPIN, Nodes, Way, choose, spins_of
 from ..program.control import Setup
 from ..program.interpreted import Interpreted, Target
 from ..program.motions import RAPID, TOOL_CHANGE
 from ..timeline.ways import Ways
+from .arm_room import ENOUGH_MM, Room, room_cost
+from .scene import assemblies
 from .virtual_control import Arms
 
 TIP_MM = 0.005  # a quarter of what the contract allows
@@ -34,6 +36,7 @@ MOST_DEGREES = 2.0  # that a joint turns within a piece
 MOST_PIECES = 4000  # of one motion
 NODE_MM, NODE_DEG = 20.0, 5.0  # nodes on a long way are no farther apart
 LEAST_NODE_MM, LEAST_NODE_DEG = 2.0, 1.0  # nor nearer, but at its ends
+MOST_ASKED = 60  # nodes of a stretch at which room is asked for
 RAIL_STEPS = 40  # places of a free rail that are tried
 SOLVED_DEG = 1e-7
 POSTURE = (("shoulder", ("front", "back")), ("elbow", ("up", "down")), ("wrist", ("plus", "minus")))
@@ -104,10 +107,11 @@ class _Settling:
         n = len(self.motions)
         self.singular, self.room, self.reach = np.full(n, np.inf), np.full((n, 6), np.inf), np.full(n, np.inf)
         self.failed: list[_Unreached] = []
+        self._room: Room | None = None
         self.ways: list[tuple[int, float, Floats]] = []  # motion, length, axis values at the samples
         reference = setup.references.get(1, {})
         self._standing = np.array([reference.get(axis, 0.0) for axis in chain.axes])
-        self._columns = np.array([chain.axes.index(axis) for axis in setup.axes])
+        self.columns = np.array([chain.axes.index(axis) for axis in setup.axes])
 
     # --- the whole program ----------------------------------------------------------------------------------------------
 
@@ -216,10 +220,17 @@ class _Settling:
         del self.targets[motion]
         self.motions.in_frame[motion] = False
 
+    def around(self) -> Room:
+        """What the arm may touch, made when it is first asked for."""
+        if self._room is None:
+            used = set(np.unique(self.motions.tool).tolist())
+            self._room = Room(self.job, self.chain, assemblies(self.job), used, self.arms.joints)
+        return self._room
+
     def full(self, rows: Floats) -> Floats:
         """The channel's axis values over every axis of the chain."""
         full = np.tile(self._standing, (len(rows), 1))
-        full[:, self._columns] = rows
+        full[:, self.columns] = rows
         return full
 
     def _postures(self) -> dict[int, _Asked]:
@@ -366,7 +377,35 @@ class Stretch:
     def _choose(self, places: tuple[Floats, Floats]) -> Way | None:
         nodes = self._nodes(*places)
         now = self.now[self.of.joints]
-        return choose(self.arm, nodes, now, None if self.first_goes else int(self.arm.root_of(now[None])[0]))
+        way = choose(self.arm, nodes, now, None if self.first_goes else int(self.arm.root_of(now[None])[0]))
+        if way is None or way.reached < len(nodes) or not nodes.free:
+            return way
+        return self._with_room(nodes, way, now)
+
+    def _with_room(self, nodes: Nodes, way: Way, now: Floats) -> Way:
+        """The way with its spins chosen once more by the room that they leave, where it has too little."""
+        room, tool = self.of.around(), int(self.motions.tool[self.posed[0]])
+        asked = np.unique(np.linspace(0, len(nodes) - 1, MOST_ASKED).round().astype(int))
+        rows = nodes.values[asked]
+        columns = self.of.columns[self.of.joints]
+        rows[:, columns] = way.q[asked]
+        least = room.least(rows, tool)
+        if least.min() >= ENOUGH_MM or not room.pairs:
+            return way
+        spins = spins_of(self.arm, nodes)
+        # Every third spin is asked; what lies between takes the worse of its neighbours.
+        cost = np.zeros((len(asked), spins.shape[1]))
+        for k in range(0, spins.shape[1], 3):
+            q, there = self.arm.root(
+                self.arm.wanted(spun(nodes.plain[asked], np.nan_to_num(spins[asked, k])), rows), way.root, way.q[asked]
+            )
+            moved = rows.copy()
+            moved[:, columns] = q
+            cost[:, k] = np.where(there, room_cost(room.least(moved, tool)), 0.0)
+        cost[:, 1::3] = cost[:, 2::3] = np.maximum(cost[:, ::3], np.roll(cost[:, ::3], -1, axis=1))
+        nearest = np.abs(np.arange(len(nodes))[:, None] - asked).argmin(axis=1)
+        found = choose(self.arm, replace(nodes, cost=cost[nearest]), now, way.root)
+        return found if found is not None and found.reached == len(nodes) and found.past <= way.past else way
 
     def _nodes(self, at: Floats, seconds: Floats) -> Nodes:
         poses, values = self.plain(at), self.values(at)
@@ -523,7 +562,7 @@ class Stretch:
             ends, middles = q[1::2], q[0::2]
             before = np.vstack([anchor, ends[:-1]])
             rows = self.values(at[0::2])
-            rows[:, self.of._columns[self.of.joints]] = 0.5 * (before + ends)
+            rows[:, self.of.columns[self.of.joints]] = 0.5 * (before + ends)
             off, wanted = self.arm.poses(rows), self.plain(at[0::2])
             gauge = np.linalg.norm(off[:, :3, 3] - wanted[:, :3, 3], axis=1)
             tip = np.linalg.norm(off[:, :3, 3] - self.length * off[:, :3, 2] - self.line(at[0::2])[0], axis=1)

@@ -23,6 +23,7 @@ from ..program.read_back import read_back
 from ..program.state import State
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, time_motions
+from .arms import Settled, settle
 from .order import tops_along
 from .result import Strand, Timed
 from .run import check_program
@@ -127,6 +128,7 @@ class Desk:
         run.watch(program, line)
         rows = [0, 0]
         result = run.run()
+        settled = settle(job, chain, setup, result, Docket()) if setup.arm else None
         text = next(t for t in texts if t.name == program)
         block = text.block(line - 1) if 0 < line <= len(text) else text.block(0)
         if len(run.seen) < 2:
@@ -138,9 +140,16 @@ class Desk:
         if len(mine):
             rows = [int(mine[0]), int(mine[-1]) + 1]
         seconds, above = 0.0, None
+        if settled:
+            before, after = (
+                _with_joints(state, motions, row, settled)
+                for state, row in ((before, rows[0] - 1), (after, rows[1] - 1))
+            )
         if rows[1] > rows[0]:
             joints = [chain.joints[axis] for axis in setup.axes]
-            reel = time_motions(motions, joints, job.machine.rapid == "dogleg", solvers)
+            reel = time_motions(
+                motions, joints, job.machine.rapid == "dogleg", solvers, ways=settled.ways if settled else None
+            )
             seconds = float(reel.end_time[rows[1] - 1] - reel.begin_time[rows[0]])
             above = self._above(job, chain, setup.axes, motions, rows[1] - 1)
         said = read_back(block, setup, before, after, motions, (rows[0], rows[1]), seconds, above)
@@ -165,6 +174,13 @@ class Desk:
             corners += [extremes(mesh.moved(moved).vertices) for mesh in job.body_meshes[body.name]]
         top = tops_along(corners, pose[None, :3, 2])[0]
         return float(pose[:3, 3] @ pose[:3, 2] - tool.length - top)
+
+
+def _with_joints(state: State, motions: Motions, row: int, settled: Settled) -> State:
+    """A state of an arm with the joint values that its poses came to, and the place of its tip, as of the end of a motion."""
+    values = motions.end[row] if 0 <= row < len(motions) else motions.start
+    machine = dict(zip(motions.axes, (round(float(v), 6) + 0.0 for v in values), strict=True))
+    return replace(state, machine=machine, program={})
 
 
 def tips(result: Strand, rows: Floats, tool: np.ndarray) -> Floats:

@@ -11,6 +11,7 @@ from copy import copy
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from ..contact.bodies import Body
 from ..contact.program import Follower, clearances, pairs_of
@@ -27,10 +28,10 @@ from ..program.interpreter import Interpreter
 from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, slides_of, time_motions
 from ..timeline.steps import Standing
+from .arms import settle
 from .replaying import KNOT_TOLERANCE_MM
-from .run import assemblies
-from .scene import blanks, contact_bodies
-from .virtual_control import control_setup, solvers_of
+from .scene import assemblies, blanks, contact_bodies
+from .virtual_control import Arms, control_setup, solvers_of, work_mount
 
 HAIR = 0.02  # mm or degrees
 
@@ -223,6 +224,40 @@ class HandPanel:
         """Every axis straight from `begin` to `end`; with `stop` the way ends where two bodies first touch."""
         return self._along(np.array([begin, end], float), tool, stop)
 
+    def arm_of(self, channel: int = 0) -> Arms | None:
+        """The arm of a channel (0: the first program's), where it has one."""
+        own = self.controls.get(channel) or next(iter(self.controls.values()))
+        return Arms(own.job, own.chain, own.setup.arm.joints) if own.setup.arm else None
+
+    def led(
+        self, values: list[float], tool: int, frame: str, shift: Floats, turn: Floats, channel: int = 0
+    ) -> list[float]:
+        """Axis values with the tip led by `shift` (3,) mm, then the tool turned about it by `turn` (3,) degrees, about the axes of a
+        frame: base, part, tool. The arm keeps its posture. Raises ValueError where it does not reach that, or there is no arm."""
+        arms = self.arm_of(channel)
+        if arms is None:
+            raise ValueError("this channel has no arm")
+        arm, full = arms.of(tool), self._full(np.array([values]))
+        pose = arm.poses(full)[0]
+        entry = next((t for t in self.job.tools.tools if t.number == tool_number(tool)), None)
+        length = entry.length if entry else 0.0
+        work = self.chain.mount_pose(work_mount(self.job, self.chain), np.zeros_like(full))[0]
+        axes = {"base": np.eye(3), "part": work[:3, :3], "tool": pose[:3, :3]}[frame]
+        tip = pose[:3, 3] - length * pose[:3, 2] + axes @ shift
+        about = Rotation.from_rotvec(axes @ turn, degrees=True).as_matrix()
+        wanted = np.eye(4)
+        wanted[:3, :3] = about @ pose[:3, :3]
+        wanted[:3, 3] = tip + length * wanted[:3, 2]
+        now = full[:, arm.columns]
+        q, there = arm.root(arm.wanted(wanted[None], full), int(arm.root_of(now)[0]), now)
+        if not there[0]:
+            raise ValueError("the arm does not reach that in its posture")
+        q = now + (q - now + 180.0) % 360.0 - 180.0
+        result = list(values)
+        for column, value in zip(arm.columns, q[0].tolist(), strict=True):
+            result[self.axes.index(self.chain.axes[column])] = value
+        return result
+
     def _along(self, rows: Floats, tool: int, stop: bool, spared: frozenset[str] = frozenset()) -> Moved:
         """`spared`: bodies that may touch stock on this way."""
         m = len(rows) - 1
@@ -327,7 +362,10 @@ class HandPanel:
         answer = Moved(self.axes, values, said=said)
         if len(motions):
             joints = [own.chain.joints[axis] for axis in words]
-            reel = time_motions(motions, joints, self.job.machine.rapid == "dogleg", own.solvers)
+            settled = settle(own.job, own.chain, own.setup, read, docket) if own.setup.arm else None
+            said = [f"{item.message}" for item in docket]
+            ways = settled.ways if settled else None
+            reel = time_motions(motions, joints, self.job.machine.rapid == "dogleg", own.solvers, ways=ways)
             knots = make_knots(reel, KNOT_TOLERANCE_MM).at
             rows = np.tile(np.array(values, float), (max(len(knots), 2), 1))
             if len(knots) > 1:

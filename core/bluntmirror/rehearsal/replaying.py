@@ -20,6 +20,7 @@ from .engagement import check_removal, engagements
 from .entering import find_entering
 from .grips import Events
 from .quick import tell_of
+from .rack import apart, parted
 from .remembering import Remembered
 from .result import QuickLook, Rehearsal, Timed
 from .scene import blanks, contact_bodies, placement_of
@@ -91,7 +92,8 @@ def replay(
         result.stocks = cut_held(result, follower, events, tell)
     used = set(np.unique(reel.motions.tool).tolist())
     bodies = contact_bodies(job, chain, result.tools, used, result.values)
-    pairs = pairs_of(bodies, chain, job.machine.ignore)
+    bodies = parted(timed, follower, bodies)
+    pairs = apart(timed, pairs_of(bodies, chain, job.machine.ignore))
     asked = clearances(pairs, job.file.checks.near, job.file.checks.pairs)
     result.off = [(a.label, b.label) for (a, b), near in zip(pairs, asked, strict=True) if near is None]
     kept = [(pair, near) for pair, near in zip(pairs, asked, strict=True) if near is not None]

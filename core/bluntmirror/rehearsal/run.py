@@ -22,14 +22,15 @@ from ..program.text import ProgramText
 from ..timeline.clock import Meeting, meetings, set_clock
 from ..timeline.reel import Reel, time_motions
 from ..timeline.score import together
-from ..tools import Assembly, build_assembly
 from .arms import Settled, settle
 from .checkpoints import Store
 from .data_check import check_data, check_run_in
 from .order import check_order
 from .partial import check_partial
+from .rack import check_places
 from .registers import check_registers
 from .result import QuickLook, Rehearsal, Strand, Timed
+from .scene import assemblies
 from .shared import check_shared
 from .spindles import check_frames, check_spindles, cutting_speeds, feeds_of_the_moment, spindle_speeds
 from .virtual_control import control_setup, solvers_of
@@ -43,16 +44,6 @@ Progress = Callable[[str, float], None]
 
 class Cancelled(Exception):
     """Raised by a progress callback to end the run."""
-
-
-def assemblies(job: Job) -> dict[int, Assembly]:
-    """Every tool of the table as it hangs in its mount, by what tells it apart in the machine."""
-    found = {}
-    for entry in job.tools.tools:
-        blocks = job.solid(entry.holder.shapes, f"{job.file.tools}: tool {entry.number}.holder.shapes")
-        key = tool_key(job.machine, entry)
-        found[key] = replace(build_assembly(entry, blocks), number=key)
-    return found
 
 
 def read_channel(
@@ -102,6 +93,7 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
     speeds = spindle_speeds(strands)
     for strand in strands:
         check_order(strand)
+        check_places(strand)
         check_data(strand, cutting_speeds(strand, speeds))
         check_run_in(strand)
         check_registers(strand)

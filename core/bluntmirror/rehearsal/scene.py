@@ -14,8 +14,18 @@ from ..job.channel import tool_key
 from ..job.models import Mount, ToolEntry
 from ..machine import Chain
 from ..machine.placement import Placement
-from ..tools import Assembly
+from ..tools import Assembly, build_assembly
 from .virtual_control import tool_mount
+
+
+def assemblies(job: Job) -> dict[int, Assembly]:
+    """Every tool of the table as it hangs in its mount, by what tells it apart in the machine."""
+    found = {}
+    for entry in job.tools.tools:
+        blocks = job.solid(entry.holder.shapes, f"{job.file.tools}: tool {entry.number}.holder.shapes")
+        key = tool_key(job.machine, entry)
+        found[key] = replace(build_assembly(entry, blocks), number=key)
+    return found
 
 
 def contact_bodies(
@@ -72,6 +82,26 @@ def contact_bodies(
                     called_tool=called,
                 )
             )
+    return bodies + _in_the_rack(job, chain, tools)
+
+
+def _in_the_rack(job: Job, chain: Chain, tools: dict[int, Assembly]) -> list[Body]:
+    """The tools that hang in a rack while they are not in use."""
+    bodies = []
+    for entry in job.tools.tools:
+        if entry.rack is None:
+            continue
+        key, called, mount = tool_key(job.machine, entry), tool_name(entry), chain.mounts[entry.rack]
+        placed = frame(mount.at, mount.turn)
+        pieces = tools[key].pieces()
+        for part, mesh in tools[key].meshes().items():
+            convex = tuple(piece.moved(placed) for piece in pieces[part])
+            bodies.append(
+                Body(
+                    f"{called} {part} in {entry.rack}", mount.link, (mesh.moved(placed),), pieces=convex, resting=key, role="tool",
+                    group=f"{called} in {entry.rack}",
+                )
+            )  # fmt: skip
     return bodies
 
 
