@@ -155,7 +155,7 @@ class Inverse(unittest.TestCase):
 
     def test_postures_by_the_places_of_the_joints(self) -> None:
         """Reference: the contract's words, with points taken from the chain."""
-        _, arm = arm_of(SPHERICAL)
+        chain, arm = arm_of(SPHERICAL)
         rng = np.random.default_rng(6)
         values = np.concatenate([np.zeros((500, 1)), rng.uniform(-110, 110, (500, 6))], axis=1)
         told = arm.describe(values[:, 1:])

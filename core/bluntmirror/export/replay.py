@@ -25,8 +25,7 @@ from ..program.motions import KIND_NAMES
 from ..rehearsal import Rehearsal
 from ..rehearsal.handling import hand_axes, hand_home
 from ..rehearsal.result import CutStock, Opened, Spot
-from ..rehearsal.scene import assemblies
-from ..rehearsal.scene import contact_bodies, stays, tool_name
+from ..rehearsal.scene import assemblies, contact_bodies, stays, tool_name
 from ..rehearsal.spindles import cutting_speeds, spindle_speeds
 from ..rehearsal.virtual_control import tool_mount, work_mount
 from ..timeline.clock import Meeting

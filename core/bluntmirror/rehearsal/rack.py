@@ -59,7 +59,7 @@ def parted(timed: Timed, follower: Follower, bodies: list[Body]) -> list[Body]:
         if not body.resting:
             found.append(body)
             continue
-        meets = _meeting(timed, body.resting)[follower.knots.lanes].any(axis=1)
+        meets = np.asarray(_meeting(timed, body.resting)[follower.knots.lanes].any(axis=1))
         found += [replace(body, segments=~meets), replace(body, segments=meets, variant="meeting")]
     return found
 
