@@ -16,6 +16,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from pydantic import ValidationError
 
 from accounts.models import Organisation
+from bluntmirror.export.arms import arm_data
 from bluntmirror.export.verdict import causes, finding_dict, rules_run
 from bluntmirror.findings import RULES, verdict_of
 from bluntmirror.job import Job, JobUnreadable
@@ -132,6 +133,18 @@ def edited(revision: Revision, programs: dict[str, str], data: Json | None, tool
             first = error.errors()[0]
             raise Refused(f"tools: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
     return by_house_rules(made, revision.job.organisation)
+
+
+def arm(job: Job) -> Json:
+    """How an arm goes through the programs. Raises Refused where the job has none."""
+    desk = Desk(job)
+    try:
+        told = arm_data(desk.check())
+    except JobUnreadable as error:
+        raise Refused(str(error)) from error
+    if told is None:
+        raise Refused("this machine has no arm")
+    return told
 
 
 def check(job: Job, path: bool, channel: int = 0) -> Json:

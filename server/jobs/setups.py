@@ -240,6 +240,21 @@ def move(
         return panel.move(begin, end, tool, stop)
 
 
+def lead(
+    job: Job, values: list[float], tool: int, frame_of: str, shift: list[float], turn: list[float], stop: bool, channel: int = 0,
+    held: list[HeldPiece] | None = None,
+) -> Moved:  # fmt: skip
+    """An arm's tip led along the axes of a frame, and its tool turned about it."""
+    panel = _panel_holding(job, held)
+    _check_values(panel, values)
+    try:
+        wanted = panel.led(values, tool, frame_of, np.array(shift), np.array(turn), channel)
+    except ValueError as error:
+        raise Refused(str(error)) from error
+    with _moving:
+        return panel.move(values, wanted, tool, stop)
+
+
 def run_block(
     job: Job,
     values: list[float],

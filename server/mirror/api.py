@@ -55,11 +55,13 @@ from .rights import guard
 from .schemas import (
     AccessoriesIn,
     AccessOut,
+    ArmOut,
     BesideOut,
     BlockIn,
     CalibrationOut,
     CheckIn,
     CheckOut,
+    DeskIn,
     DeskOut,
     DeskSaveIn,
     DroppedOut,
@@ -76,6 +78,7 @@ from .schemas import (
     JobData,
     JobOut,
     JudgedOut,
+    LeadIn,
     LibraryOut,
     MateIn,
     Me,
@@ -826,6 +829,22 @@ def machine_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
     )
 
 
+@api.post("/library/{number}/lead", response=MovedOut)
+def lead_machine(request: HttpRequest, number: int, body: LeadIn) -> Any:
+    job = setups.machine_alone(_machine(request, number))
+    return setups.lead(
+        job,
+        body.values,
+        body.tool,
+        body.frame,
+        list(body.shift),
+        list(body.turn),
+        body.stop,
+        body.channel,
+        _held(body.held),
+    )
+
+
 @api.get("/fixtures", response=list[FixtureOut])
 def fixture_library(request: HttpRequest) -> Any:
     return setups.fixtures()
@@ -922,6 +941,22 @@ def run_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
     return setups.run_block(job, body.values, body.tool, body.block, body.stop, body.channel, _held(body.held))
 
 
+@api.post("/revisions/{number}/lead", response=MovedOut)
+def lead(request: HttpRequest, number: int, body: LeadIn) -> Any:
+    job = setups.opened(_revision(request, number), body.job)
+    return setups.lead(
+        job,
+        body.values,
+        body.tool,
+        body.frame,
+        list(body.shift),
+        list(body.turn),
+        body.stop,
+        body.channel,
+        _held(body.held),
+    )
+
+
 @api.get("/revisions/{number}/fit/{machine}", response=list[FitOut])
 def fits(request: HttpRequest, number: int, machine: int) -> Any:
     return setups.compare_machine(_revision(request, number), _machine(request, machine))
@@ -954,6 +989,12 @@ def desk_check(request: HttpRequest, number: int, body: CheckIn) -> Any:
     return desks.check(
         desks.edited(_revision(request, number), body.programs, body.job, body.tools), body.path, body.channel
     )
+
+
+@api.post("/revisions/{number}/desk/arm", response=ArmOut)
+def desk_arm(request: HttpRequest, number: int, body: DeskIn) -> Any:
+    """How an arm goes through what the desk holds: its joints through time, its stretches, what each operation has left."""
+    return desks.arm(desks.edited(_revision(request, number), body.programs, body.job, body.tools))
 
 
 @api.post("/revisions/{number}/desk/block", response=ExplainOut)

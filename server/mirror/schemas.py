@@ -12,6 +12,7 @@ from bluntmirror.export.models import (
     Checked,
     FindingEntry,
     MeasureResult,
+    OperationReached,
     RulesRun,
     StockResult,
     Times,
@@ -205,6 +206,7 @@ class Result(Schema):
     tools: list[ToolUse]
     stock: list[StockResult]
     measures: list[MeasureResult] | None = None
+    operations: list[OperationReached] | None = None  # of a machine with an arm
     checked: Checked
 
 
@@ -571,6 +573,19 @@ class BlockIn(JobData):
     held: list[HeldPiece] | None = None
 
 
+class LeadIn(JobData):
+    """An arm's tip is led by `shift`, mm, and the tool turned about it by `turn`, degrees, along the axes of a frame."""
+
+    values: list[float]
+    tool: int = 0
+    frame: Literal["base", "part", "tool"]
+    shift: Triple = (0.0, 0.0, 0.0)
+    turn: Triple = (0.0, 0.0, 0.0)
+    stop: bool = True
+    channel: int = 0
+    held: list[HeldPiece] | None = None
+
+
 class OffsetHereIn(JobData):
     values: list[float]
     tool: int = 0
@@ -746,6 +761,57 @@ class DeskIn(Schema):
     programs: dict[str, str] = {}
     job: dict[str, Any] | None = None
     tools: dict[str, Any] | None = None
+
+
+class ArmJoint(Schema):
+    name: str
+    travel: tuple[float, float] | None
+    rail: bool
+
+
+class ArmLeast(Schema):
+    amount: float
+    axis: str | None
+    line: int
+    time: float
+
+
+class ArmOperation(Schema):
+    """`least`: reach (mm), limit and singular (degrees), of what the operation has a pose for."""
+
+    name: str
+    tool: int
+    program: str
+    line: int
+    last: int
+    reachable: bool
+    least: dict[str, ArmLeast]
+
+
+class ArmStretch(Schema):
+    """Lines from a G0 pose to the next; begin and end, s."""
+
+    program: str
+    first: int
+    last: int
+    begin: float
+    end: float
+
+
+class ArmOut(Schema):
+    """An arm's way through a program: `values` (moments × joints), `singular` degrees at each moment."""
+
+    channel: int
+    seconds: float
+    joints: list[ArmJoint]
+    time: list[float]
+    values: list[list[float]]
+    singular: list[float]
+    stretches: list[ArmStretch]
+    operations: list[ArmOperation]
+    said: list[str]
+    postures: list[dict[str, Any]]
+    poses: list[dict[str, Any]]
 
 
 class CheckIn(DeskIn):

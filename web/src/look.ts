@@ -30,7 +30,7 @@ export function clock(seconds: number): string {
 /** What a finding's amount is counted in. */
 export function unitOf(kind: string, axis: string): string {
   if (kind === "program.speed") return "rev/min";
-  const length = /^[ABC]\d*$/.test(axis) ? "°" : "mm";
+  const length = /^([ABC]\d*|J\d)$/.test(axis) ? "°" : "mm";
   return kind === "travel.singular" || kind === "travel.speed" ? `${length}/min` : length;
 }
 

@@ -139,6 +139,7 @@ def _standing(result: Opened) -> tuple[dict[str, Any], _Binary]:
             for t in result.tools.values()
         ],
         "turret": job.machine.turret is not None,
+        "arms": [channel.arm.joints for channel in job.machine.channels if channel.arm],
         "workMount": _mount(work_mount(job, chain)),
         "toolMount": {"link": mount.link, "matrix": frame(mount.at, mount.turn).tolist()},
         "stocks": [],

@@ -854,6 +854,13 @@ class Posture(Stretch):
     rail: Annotated[dict[str, Finite], LENGTH] = {}
 
 
+class KeptPose(Strict):
+    """Where an arm stood that is worth going back to: axis → mm or degrees, whatever the file's units. No program knows of it."""
+
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    at: dict[str, Finite]
+
+
 class ReadingLimits(Strict):
     """Where reading a program ends with a finding."""
 
@@ -977,6 +984,7 @@ class JobFile(Strict):
     postures: Annotated[
         list[Posture], Field(max_length=10_000)
     ] = []  # of arms; where two hold for a line, the later one's words
+    poses: Annotated[list[KeptPose], Field(max_length=500)] = []
     limits: ReadingLimits = ReadingLimits()
 
     @model_validator(mode="after")

@@ -90,7 +90,7 @@ def best_way(q, spins, cost, turns, place, low, high, enough, rapid, seconds, mo
                     v, time, all_of = 0, 0.0, 0.0
                     for j in range(6):
                         way_there = q[i - 1, before, j] + 360.0 * turns[u, j] - q[i, k, j]
-                        turn = int(math.floor(way_there / 360.0 + 0.5))
+                        turn = round(way_there / 360.0)
                         if turn < -1 or turn > 1 or place[j, turn + 1] < 0:
                             v = -1
                             break

@@ -56,6 +56,7 @@ class Settled:
     room: Floats
     reach: Floats
     arms: Arms
+    stretches: list[tuple[int, int]] = field(default_factory=list)  # their first and last motions
 
 
 @dataclass
@@ -117,8 +118,10 @@ class _Settling:
 
     def run(self) -> Settled:
         motions = self.motions
-        for first, last in self._stretches():
+        stretches = []
+        for first, last in list(self._stretches()):
             if first in self.targets:
+                stretches.append((first, last - 1))
                 self._carry_out(list(range(first, last)))
             else:
                 self._stay_or_go(first)
@@ -138,6 +141,7 @@ class _Settling:
             self.room,
             self.reach,
             self.arms,
+            stretches,
         )
 
     def _stretches(self) -> Iterator[tuple[int, int]]:

@@ -46,12 +46,25 @@ export type Rule = Schemas["RuleOut"];
 export type PartMeasure = Schemas["PartMeasure"];
 export type Asked = PartMeasure["asked"];
 export type Release = Schemas["ReleaseOut"];
+export type Arm = Schemas["ArmOut"];
 export type AccessTold = Schemas["AccessOut"];
 export type Calibration = Schemas["CalibrationOut"];
 export type Tolerance = Schemas["ToleranceOut"];
 export type Search = Schemas["SearchOut"];
 export type Offer = Schemas["OfferOut"];
 export type Wait = Schemas["WaitOut"];
+
+/** An arm's tip led along the axes of a frame, mm, and its tool turned about it, degrees. */
+export interface Lead {
+  values: number[];
+  tool: number;
+  frame: "base" | "part" | "tool";
+  shift: [number, number, number];
+  turn: [number, number, number];
+  stop: boolean;
+  channel: number;
+  held: HeldPiece[] | null;
+}
 
 /** What the script desk holds, as it is sent with every question. */
 export interface Held {
@@ -212,6 +225,8 @@ export const api = {
   },
   toolPicture: (revision: number, tool: object) => json<Schemas["PictureOut"]>(`/revisions/${revision}/setup/tool-picture`, "POST", { tool }),
   saveSetup: (revision: number, job: JobData, label: string, tools: object | null = null, anyway = false) => json<Job>(`/revisions/${revision}/setup/save`, "POST", { job, label, tools, anyway }),
+  lead: (revision: number, job: JobData, how: Lead) => json<Moved>(`/revisions/${revision}/lead`, "POST", { job, ...how }),
+  leadMachine: (machine: number, how: Lead) => json<Moved>(`/library/${machine}/lead`, "POST", how),
   move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean, held: HeldPiece[] | null) =>
     json<Moved>(`/revisions/${revision}/move`, "POST", { job, begin, end, tool, stop, held }),
   block: (revision: number, job: JobData, values: number[], tool: number, block: string, stop: boolean, channel: number, held: HeldPiece[] | null) =>
@@ -221,6 +236,7 @@ export const api = {
   desk: (revision: number) => json<Desk>(`/revisions/${revision}/desk`),
   check: (revision: number, held: Held, path: boolean, channel = 0) => json<Checked>(`/revisions/${revision}/desk/check`, "POST", { ...held, path, channel }),
   explain: (revision: number, held: Held, program: string, line: number) => json<Explained>(`/revisions/${revision}/desk/block`, "POST", { ...held, program, line }),
+  arm: (revision: number, held: Held) => json<Arm>(`/revisions/${revision}/desk/arm`, "POST", held),
   saveDesk: (revision: number, held: Held, label: string, anyway = false) => json<Schemas["RevisionRef"]>(`/revisions/${revision}/desk/save`, "POST", { ...held, label, anyway }),
   programFile: async (revision: number, held: Held, program: string) =>
     (await ask(`/revisions/${revision}/desk/program`, { method: "POST", body: JSON.stringify({ ...held, program }), headers: JSON_TYPE })).blob(),

@@ -967,6 +967,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/{number}/lead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lead Machine */
+        post: operations["mirror_api_lead_machine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fixtures": {
         parameters: {
             query?: never;
@@ -1228,6 +1245,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{number}/lead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lead */
+        post: operations["mirror_api_lead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{number}/fit/{machine}": {
         parameters: {
             query?: never;
@@ -1293,6 +1327,26 @@ export interface paths {
          * @description The program check of what the desk holds, with operations and, where asked for, the path without material.
          */
         post: operations["mirror_api_desk_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/desk/arm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Desk Arm
+         * @description How an arm goes through what the desk holds: its joints through time, its stretches, what each operation has left.
+         */
+        post: operations["mirror_api_desk_arm"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2181,6 +2235,23 @@ export interface components {
             /** Findings */
             findings: components["schemas"]["GoneFinding"][];
         };
+        /** LeastLeft */
+        LeastLeft: {
+            /** Amount */
+            amount: number;
+            /** Axis */
+            axis: string | null;
+            /** Line */
+            line: number;
+            /** Time */
+            time: number;
+        };
+        /** LeastOf */
+        LeastOf: {
+            reach?: components["schemas"]["LeastLeft"] | null;
+            limit?: components["schemas"]["LeastLeft"] | null;
+            singular?: components["schemas"]["LeastLeft"] | null;
+        };
         /**
          * Life
          * @description `first`: the first rehearsal that had it, none where this is it; `gone`: the last one without it since then.
@@ -2331,6 +2402,31 @@ export interface components {
             /** Late */
             late: number;
         };
+        /**
+         * OperationReached
+         * @description What an operation of an arm comes to; what was not judged is null.
+         */
+        OperationReached: {
+            /** Name */
+            name: string;
+            /** Channel */
+            channel: number;
+            /** Tool */
+            tool: number;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Reachable */
+            reachable: boolean;
+            /** Limits */
+            limits: boolean | null;
+            /** Singular */
+            singular: boolean | null;
+            /** Contact */
+            contact: boolean | null;
+            least: components["schemas"]["LeastOf"];
+        };
         /** PairMargin */
         PairMargin: {
             /** Bodies */
@@ -2439,6 +2535,8 @@ export interface components {
             stock: components["schemas"]["StockResult"][];
             /** Measures */
             measures?: components["schemas"]["MeasureResult"][] | null;
+            /** Operations */
+            operations?: components["schemas"]["OperationReached"][] | null;
             checked: components["schemas"]["Checked"];
         };
         /**
@@ -3169,6 +3267,66 @@ export interface components {
             /** Held */
             held?: components["schemas"]["HeldPiece"][] | null;
         };
+        /**
+         * LeadIn
+         * @description An arm's tip is led by `shift`, mm, and the tool turned about it by `turn`, degrees, along the axes of a frame.
+         */
+        LeadIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Values */
+            values: number[];
+            /**
+             * Tool
+             * @default 0
+             */
+            tool: number;
+            /**
+             * Frame
+             * @enum {string}
+             */
+            frame: "base" | "part" | "tool";
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Stop
+             * @default true
+             */
+            stop: boolean;
+            /**
+             * Channel
+             * @default 0
+             */
+            channel: number;
+            /** Held */
+            held?: components["schemas"]["HeldPiece"][] | null;
+        };
         /** FixtureOut */
         FixtureOut: {
             /** Name */
@@ -3802,6 +3960,120 @@ export interface components {
              * @default 0
              */
             channel: number;
+        };
+        /** ArmJoint */
+        ArmJoint: {
+            /** Name */
+            name: string;
+            /** Travel */
+            travel: [
+                number,
+                number
+            ] | null;
+            /** Rail */
+            rail: boolean;
+        };
+        /** ArmLeast */
+        ArmLeast: {
+            /** Amount */
+            amount: number;
+            /** Axis */
+            axis: string | null;
+            /** Line */
+            line: number;
+            /** Time */
+            time: number;
+        };
+        /**
+         * ArmOperation
+         * @description `least`: reach (mm), limit and singular (degrees), of what the operation has a pose for.
+         */
+        ArmOperation: {
+            /** Name */
+            name: string;
+            /** Tool */
+            tool: number;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** Last */
+            last: number;
+            /** Reachable */
+            reachable: boolean;
+            /** Least */
+            least: {
+                [key: string]: components["schemas"]["ArmLeast"];
+            };
+        };
+        /**
+         * ArmOut
+         * @description An arm's way through a program: `values` (moments × joints), `singular` degrees at each moment.
+         */
+        ArmOut: {
+            /** Channel */
+            channel: number;
+            /** Seconds */
+            seconds: number;
+            /** Joints */
+            joints: components["schemas"]["ArmJoint"][];
+            /** Time */
+            time: number[];
+            /** Values */
+            values: number[][];
+            /** Singular */
+            singular: number[];
+            /** Stretches */
+            stretches: components["schemas"]["ArmStretch"][];
+            /** Operations */
+            operations: components["schemas"]["ArmOperation"][];
+            /** Said */
+            said: string[];
+            /** Postures */
+            postures: {
+                [key: string]: unknown;
+            }[];
+            /** Poses */
+            poses: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * ArmStretch
+         * @description Lines from a G0 pose to the next; begin and end, s.
+         */
+        ArmStretch: {
+            /** Program */
+            program: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Begin */
+            begin: number;
+            /** End */
+            end: number;
+        };
+        /**
+         * DeskIn
+         * @description Programs as edited, by name; job.json and tools.json where the grids changed them.
+         */
+        DeskIn: {
+            /**
+             * Programs
+             * @default {}
+             */
+            programs: {
+                [key: string]: string;
+            };
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Tools */
+            tools?: {
+                [key: string]: unknown;
+            } | null;
         };
         /** ExplainOut */
         ExplainOut: {
@@ -5411,6 +5683,32 @@ export interface operations {
             };
         };
     };
+    mirror_api_lead_machine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeadIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
     mirror_api_fixture_library: {
         parameters: {
             query?: never;
@@ -5804,6 +6102,32 @@ export interface operations {
             };
         };
     };
+    mirror_api_lead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeadIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
     mirror_api_fits: {
         parameters: {
             query?: never;
@@ -5894,6 +6218,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+        };
+    };
+    mirror_api_desk_arm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeskIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArmOut"];
                 };
             };
         };

@@ -13,6 +13,42 @@ interface Props {
   onKeep?: () => void;
 }
 
+/** The tip of an arm along the axes of a frame, and the tool about it. */
+function LeadRows({ hand, step }: { hand: Hand; step: number }) {
+  const [frame, setFrame] = useState<"base" | "part" | "tool">("tool");
+  const turn = step >= 10 ? 5 : step;
+  return (
+    <div className="hand-row" data-testid="lead">
+      <span className="quiet">Lead in the frame of the</span>
+      <Segmented size="small" value={frame} onChange={setFrame} options={["base", "part", "tool"]} aria-label="Frame" />
+      <div className="lead">
+        {(["X", "Y", "Z"] as const).map((axis, i) => (
+          <span key={axis}>
+            <Button size="small" aria-label={`Lead ${axis} back`} onClick={() => void hand.lead(frame, i, -step, 0)}>
+              −
+            </Button>
+            {axis}
+            <Button size="small" aria-label={`Lead ${axis} on`} onClick={() => void hand.lead(frame, i, step, 0)}>
+              +
+            </Button>
+          </span>
+        ))}
+        {(["X", "Y", "Z"] as const).map((axis, i) => (
+          <span key={axis} title={`turn the tool by ${turn}° about ${axis}, the tip staying`}>
+            <Button size="small" aria-label={`Turn about ${axis} back`} onClick={() => void hand.lead(frame, i, 0, -turn)}>
+              ↶
+            </Button>
+            {axis}
+            <Button size="small" aria-label={`Turn about ${axis} on`} onClick={() => void hand.lead(frame, i, 0, turn)}>
+              ↷
+            </Button>
+          </span>
+        ))}
+      </div>
+    </div>
+  );
+}
+
 /** Moving the virtual machine by hand: axes, a typed block, the tool, and what was met on the way. */
 export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
   useSyncExternalStore(hand.subscribe, hand.snapshot);
@@ -35,6 +71,7 @@ export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
           Back
         </Button>
       </div>
+      {hand.leads && <LeadRows hand={hand} step={step} />}
       <div className="hand-row">
         {channels.length > 1 && (
           <Select

@@ -1,10 +1,11 @@
 // The hand on the machine: where it stands, what it met on the way, and the steps back. Kept out of React's render path.
 
-import type { HeldPiece, Moved } from "../api/client";
+import type { HeldPiece, Lead, Moved } from "../api/client";
 
 /** `held`: who holds the pieces; null: as they begin. */
 export interface Panel {
   move: (begin: number[], end: number[], tool: number, stop: boolean, held: HeldPiece[] | null) => Promise<Moved>;
+  lead?: (how: Lead) => Promise<Moved>; // of an arm
   block: (values: number[], tool: number, block: string, stop: boolean, channel: number, held: HeldPiece[] | null) => Promise<Moved>;
 }
 
@@ -89,6 +90,21 @@ export class Hand {
       await this.take(this.panel.move(this.values, to, this.tool, this.stop, this.held));
     }
     this.moving = false;
+  }
+
+  get leads(): boolean {
+    return !!this.panel.lead;
+  }
+
+  /** Lead an arm's tip along an axis (0–2) of a frame, or turn its tool about it. */
+  async lead(frame: Lead["frame"], axis: number, shift: number, turn: number): Promise<void> {
+    if (!this.panel.lead) return;
+    this.mark();
+    const [along, about]: [number, number, number][] = [[0, 0, 0], [0, 0, 0]];
+    along[axis] = shift;
+    about[axis] = turn;
+    const { values, tool, stop, channel, held } = this;
+    await this.take(this.panel.lead({ values, tool, frame, shift: along, turn: about, stop, channel, held }));
   }
 
   async run(block: string): Promise<void> {

@@ -35,6 +35,7 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
     () =>
       new Hand(description.start ?? [], {
         move: (begin, end, tool, stop) => api.moveMachine(id, begin, end, tool, stop),
+        lead: description.arms?.length ? (how) => api.leadMachine(id, how) : undefined,
         block: (values, tool, block, stop, channel) => api.machineBlock(id, values, tool, block, stop, channel),
       }),
     [id, description],

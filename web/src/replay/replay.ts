@@ -102,6 +102,7 @@ export interface Description {
     link: string;
     tool: number;
     there?: [number, number] | null; // from when to when, where it comes or goes at programmed stops
+    rests?: boolean; // a tool that hangs in a rack while it is not in use
     mesh: { positions: string; triangles: string };
   }[];
   kinds: string[];
@@ -124,7 +125,8 @@ export interface Description {
   toolMount: { link: string; matrix: number[][] };
   workMount: { link: string; matrix: number[][] };
   turret: boolean;
-  mounts?: { name: string; link: string; takes: "tool" | "work"; matrix: number[][]; station: number | null }[];
+  arms?: string[][]; // the joints of each
+  mounts?: { name: string; link: string; takes: "tool" | "work" | "rack"; matrix: number[][]; station: number | null }[];
   contacts?: [string, string][];
   habits?: Habits;
   accessories?: { name: string; on: boolean }[];

@@ -78,11 +78,13 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     latest.current = now;
   }, [now]);
   const start = replay?.description.start;
+  const leads = !!replay?.description.arms?.length;
   const hand = useMemo(
     () =>
       start
         ? new Hand(start, {
             move: (from, to, tool, stop, held) => api.move(revision, latest.current, from, to, tool, stop, held),
+            lead: leads ? (how) => api.lead(revision, latest.current, how) : undefined,
             block: (values, tool, block, stop, channel, held) => api.block(revision, latest.current, values, tool, block, stop, channel, held),
           })
         : null,

@@ -31,6 +31,20 @@ export function StageTools({ scene, lit, onChange, children }: Props) {
       <Dropdown trigger={["click"]} popupRender={() => <Bodies scene={scene} lit={lit} onChange={onChange} />}>
         <Button size="small">Bodies</Button>
       </Dropdown>
+      {scene.hasLimits && (
+        <Tooltip title="The travel of every joint of the arm, as an arc">
+          <Button
+            size="small"
+            type={scene.limitsOn ? "primary" : "default"}
+            onClick={() => {
+              scene.showLimits(!scene.limitsOn);
+              onChange();
+            }}
+          >
+            Limits
+          </Button>
+        </Tooltip>
+      )}
       {children}
     </div>
   );

@@ -39,6 +39,7 @@ export interface Body {
   link: string; // that it begins on
   tool: number;
   there: [number, number] | null;
+  rests: boolean; // it hangs in a rack while it is not in use
 }
 
 /** What is asked of all bodies at once. `whole`: what is lit is coloured as a whole, not only at its place. */
@@ -75,7 +76,7 @@ export class Bodies {
       if (edges) mesh.add(edges);
       skeleton.of(body.link)!.add(mesh);
       const label = body.role === "tool" ? `${replay.called(body.tool)} ${body.name}` : body.name;
-      this.all.push({ mesh, edges, name: body.name, label, role: body.role, link: body.link, tool: body.tool, there: body.there ?? null });
+      this.all.push({ mesh, edges, name: body.name, label, role: body.role, link: body.link, tool: body.tool, there: body.there ?? null, rests: body.rests ?? false });
       const first: Record<string, Showing> = { machine: replay.motionCount ? "ghost" : "shown", design: replay.motionCount ? "hidden" : "ghost", access: "ghost" };
       this.showing.set(label, first[body.role] ?? "shown");
     }
@@ -146,7 +147,7 @@ export class Bodies {
       const lit = moment.lit.has(label) && !(role === "design" && state === "hidden");
       const material = body.mesh.material as THREE.MeshStandardMaterial;
       const carried = moment.inUse.includes(body.tool) || this.stays(body.tool);
-      body.mesh.visible = (state !== "hidden" || lit) && (role !== "tool" || (carried && moment.tools)) && this.isThere(body, moment.time);
+      body.mesh.visible = (state !== "hidden" || lit) && (role !== "tool" || (body.rests ? !moment.inUse.includes(body.tool) : carried && moment.tools)) && this.isThere(body, moment.time);
       const ghost = (state === "ghost" || moment.inTheWay.has(label)) && !lit;
       material.transparent = ghost;
       material.opacity = ghost ? 0.16 : 1;
@@ -180,7 +181,7 @@ export class Bodies {
   }
 
   private own({ role, name, tool }: Body): string {
-    if (role === "tool" && (name === "cutter" || name === "insert")) return toolColour(tool);
+    if (role === "tool" && (name.startsWith("cutter") || name === "insert")) return toolColour(tool);
     return role === "machine" ? this.sideColour(name) : GREYS[role];
   }
 

@@ -10,6 +10,7 @@ import type { HeldPiece } from "../api/client";
 import type { Span } from "../replay/film";
 import type { CutBefore, Replay } from "../replay/replay";
 import { Eye, type View } from "./eye";
+import { Limits } from "./limits";
 import { ToolPaths } from "./paths";
 import { CutFaces, type Section, type Sliced } from "./section";
 import type { Axis, Cut } from "../section/outlines";
@@ -73,6 +74,7 @@ export class StageScene {
   private readonly stocks: StockView[];
   private readonly paths: ToolPaths;
   private readonly signs: Signs;
+  private readonly limits: Limits;
   private readonly marker: THREE.Mesh;
   private readonly watcher: ResizeObserver;
   private readonly inTheWay = new Set<string>(); // ghosts while a finding is looked at
@@ -118,6 +120,7 @@ export class StageScene {
     this.stocks = replay.description.stocks.map((stock) => new StockView(replay, this.skeleton, stock));
     this.paths = new ToolPaths(replay, this.skeleton);
     this.signs = new Signs(this.skeleton);
+    this.limits = new Limits(replay, this.skeleton);
     this.marker = marker();
     this.scene.add(this.marker, this.cutFaces.group);
     this.watcher = new ResizeObserver(() => this.fit());
@@ -148,7 +151,9 @@ export class StageScene {
 
   show(time: number): void {
     this.time = time;
-    this.skeleton.pose(this.stance?.values ?? this.replay.axesAt(time));
+    const values = this.stance?.values ?? this.replay.axesAt(time);
+    this.skeleton.pose(values);
+    this.limits.pose(values);
     const work = this.workLink();
     if (work) this.eye.keepTo(this.origin(work));
     this.shine(this.origin(work ?? this.replay.description.workMount.link));
@@ -184,6 +189,20 @@ export class StageScene {
   dimension(dimensions: Dimension[]): void {
     this.dimensions.draw(dimensions);
     this.show(this.time);
+  }
+
+  get hasLimits(): boolean {
+    return !!this.replay.description.arms?.length;
+  }
+
+  /** An arm's joint limits as arcs. */
+  get limitsOn(): boolean {
+    return this.limits.on;
+  }
+
+  showLimits(on: boolean): void {
+    this.limits.show(on);
+    this.draw();
   }
 
   /** Stand the machine by hand; null gives it back to the program. */

@@ -4,6 +4,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Alert, App, Spin } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 
+import { ArmTab } from "../arm/ArmTab";
+import { Strip } from "../arm/Strip";
+import { useArm } from "../arm/useArm";
 import { api, type Finding, type Judgement } from "../api/client";
 import { Docket, Verdict } from "../inspector/Docket";
 import { Margins } from "../inspector/Margins";
@@ -60,7 +63,7 @@ interface ReplayingProps {
   onRehearsal: (id: number) => void;
 }
 
-type Tab = "docket" | "part" | "sizes" | "tools" | "margins" | "time";
+type Tab = "arm" | "docket" | "part" | "sizes" | "tools" | "margins" | "time";
 const SCRIPT_WIDTH = 250;
 const SCRIPTS_WIDTH = 400; // of several channels
 const INSPECTOR_WIDTH = 316;
@@ -68,6 +71,7 @@ const INSPECTOR_WIDTH = 316;
 function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingProps) {
   const { message } = App.useApp();
   const mending = useMending(rehearsal, onRehearsal);
+  const arm = useArm(rehearsal, onRehearsal);
   const player = useMemo(() => new Player(replay.seconds), [replay]);
   useEffect(() => () => player.dispose(), [player]);
   useEffect(() => () => replay.film.dispose(), [replay]);
@@ -136,6 +140,15 @@ function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingPr
     },
     [replay],
   );
+  // Stood by a kept pose, the arm stays there until the replay is moved.
+  const stand = useCallback(
+    (values: number[] | null) => {
+      player.play(0);
+      scene.current?.stand(values && { values, tool: replay.toolsAt(player.time)[0], held: null });
+    },
+    [player, replay],
+  );
+  useEffect(() => player.subscribe(() => scene.current?.stand(null)), [player]);
   const showDeviation = useCallback(() => setColouring("deviation"), []);
   const toFile = async (stock: number, format: StockFormat) => {
     if (!scene.current) return;
@@ -203,6 +216,7 @@ function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingPr
               ["tools", "Tools"],
               ["margins", "Margins"],
               ["time", "Time"],
+              ...(arm ? [["arm", "Arm"] as [Tab, string]] : []),
             ]}
           />
           <div className="inspector-body">
@@ -213,6 +227,7 @@ function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingPr
             {tab === "sizes" && <Sizes id={id} replay={replay} scene={sceneNow} onPrompt={setPrompt} onEnd={toEnd} onMotion={toMotion} />}
             {tab === "tools" && <ToolList rehearsal={rehearsal} replay={replay} onMotion={(to) => seek(replay.beginOf(to))} />}
             {tab === "time" && <TimeList rehearsal={rehearsal} replay={replay} onTime={seek} onRehearsal={onRehearsal} />}
+            {tab === "arm" && arm && <ArmTab rehearsal={rehearsal} replay={replay} player={player} desk={arm} onTime={seek} onStand={stand} />}
             {tab === "margins" && <Margins rehearsal={rehearsal} onTime={seek} />}
           </div>
         </section>
@@ -229,7 +244,10 @@ function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingPr
           }}
           onHelp={() => setHelp(true)}
         />
-        <Tape replay={replay} player={player} findings={findings} selected={chosen} passing={passed?.id ?? null} onFinding={select} />
+        <div className="tapes">
+          <Tape replay={replay} player={player} findings={findings} selected={chosen} passing={passed?.id ?? null} onFinding={select} />
+          {arm && tab === "arm" && <Strip desk={arm} player={player} seconds={replay.seconds} />}
+        </div>
       </footer>
       <KeyList keys={keys} open={help} onClose={() => setHelp(false)} />
     </>
