@@ -14,6 +14,9 @@ from .export.replay import replay_data
 from .export.trace import write_columns
 from .geometry.mesh import box
 from .job import open_job
+from .job.models import MachineFile
+from .machine import Chain
+from .machine.arm import Arm
 from .material.comparison import reach_into
 from .material.corners import Profile, left_by
 from .material.cut_kernel import CUT
@@ -127,8 +130,32 @@ def _five_axes() -> None:
     search(one, one, one, one, none, none, np.ones((1, 8)), np.array([[0, 1]]), result.stocks[0].stock.lattice.origin)
 
 
+def _arm() -> None:
+    """Poses of an arm, its spin chosen with something near by."""
+    machine: dict[str, Any] = {key: MACHINE[key] for key in ("format", "name")}
+    joints = [("J1", [0, 0, 1], [0, 0, 0]), ("J2", [0, 1, 0], [0, 0, 40]), ("J3", [0, 1, 0], [0, 0, 60]), ("J4", [1, 0, 0], [20, 0, 0]),
+              ("J5", [0, 1, 0], [40, 0, 0]), ("J6", [1, 0, 0], [0, 0, 0])]  # fmt: skip
+    machine["links"] = [{"name": "floor", "shapes": [{"type": "box", "size": [10, 10, 10], "at": [0, 0, -30]}]}]
+    for axis, direction, at in joints:
+        joint = {"axis": axis, "type": "rotary", "direction": direction, "at": at, "travel": [-170, 170], "rapid": 9000, "accel": 600}
+        shape = {"type": "box", "size": [2, 2, 2], "at": [3, 0, 0]}
+        machine["links"].append({"name": axis, "parent": machine["links"][-1]["name"], "joint": joint, "shapes": [shape]})
+    machine["mounts"] = [{"name": "spindle", "link": "J6", "at": [10, 0, 0], "takes": "tool"}, {"name": "table", "link": "floor", "at": [60, 0, 0], "takes": "work"}]
+    names = [axis for axis, _, _ in joints]
+    machine["channels"] = [{"number": 1, "axes": names, "arm": {"joints": names}}]
+    machine["reference"] = {"1": {"J3": 20, "J5": 30}}
+    program = ["T1 M6", "G54 G90 S1000 M3", "G43.5 H1", "G0 X-20 Y0 Z15 I0 J0 K1", "G1 X0 I0.1 F500", "G0 Z25", "M30"]
+    _run(machine, TOOLS, JOB, program)
+    chain = Chain(MachineFile.model_validate(machine))
+    arm = Arm(chain, chain.mounts["spindle"], chain.mounts["table"], names)
+    arm.closed = False  # as one without a closed form is solved
+    wanted = arm.wanted(arm.poses(np.zeros((1, 6))), np.zeros((1, 6)))
+    arm.roots(wanted)
+
+
 def main() -> None:
     _five_axes()
+    _arm()
     _run(LATHE, TURNING["tools"], TURNING["job"], TURNING["program"])
     program = ["T1 M6", "G54 G90 G0 X-20. Y0. S1000 M3", "G43 H1 Z5.", "G1 Z-2. F500.", "X0.", "G2 X5. Y5. I0. J5.",
                "X-5. Y-5. Z-3. R9.", "G0 X4. Y9. Z8."]  # fmt: skip
