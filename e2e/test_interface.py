@@ -536,6 +536,88 @@ class Interface(TransactionTestCase):
             expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)
             expect(page.get_by_test_id("finding")).to_have_count(2)
 
+    def test_an_arm(self) -> None:
+        """Jog it, turn the posture of a stretch, keep and rehearse it; go along the rail through a kept pose; watch a tool changed."""
+        Job.objects.all().delete()
+        fairing = settings.ROOT / "demo" / "jobs" / "long-fairing" / "1-as released"
+        shop, user = Organisation.objects.get(), get_user_model().objects.get()
+        take_in_path(shop, user, fairing, "as released")
+        text = (fairing / "P8102.nc").read_text().splitlines()
+        with self.browsing() as page:
+            # By hand: the tip is led in the tool's frame, and the joints follow.
+            page.get_by_role("button", name="Setup").click()
+            page.get_by_text("By hand", exact=True).click()
+            stands = lambda: page.locator(".axis-row input").evaluate_all("rows => rows.map(row => row.value)")  # noqa: E731
+            before = stands()
+            page.get_by_label("Lead Z on").click()
+            page.wait_for_function(
+                "was => JSON.stringify([...document.querySelectorAll('.axis-row input')].map(i => i.value)) !== was",
+                arg=json.dumps(before, separators=(",", ":")),
+            )
+            moved = [a != b for a, b in zip(before, stands(), strict=True)]
+            self.assertGreaterEqual(sum(moved), 2, "a straight way of the tip takes several joints")
+            page.get_by_role("button", name="All jobs").click()
+
+            page.get_by_role("button", name="Rehearse").first.click()
+            expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+            first = Rehearsal.objects.get()
+            page.locator(".tabs").get_by_text("Arm").click()
+            rows = page.locator("[data-operation]")
+            expect(rows).to_have_count(3, timeout=60_000)
+            expect(page.get_by_test_id("strip")).to_be_visible()
+            limit = rows.nth(1).get_by_label(re.compile("nearest joint limit"))
+            was = limit.get_attribute("aria-label")
+
+            # The change at the rack, watched: the tool hangs there before, and is in the spindle after.
+            page.wait_for_function("document.querySelector('[data-testid=stage] canvas') !== null")
+            change = text.index("T1 M6") + 1
+            page.get_by_text("T1 M6").first.click()
+            expect(page.get_by_test_id("readout")).to_contain_text("T1 D10 end mill", timeout=30_000)
+
+            # The posture of the first stretch under the spindle's slot: turned by its spin, its margins at once.
+            slot = next(i for i, line in enumerate(text) if line.startswith("G0 X0 Y-600")) + 1
+            page.get_by_text(text[slot + 1]).first.click()
+            page.get_by_role("button", name="Take the one shown").click()
+            expect(page.get_by_label("First line")).to_have_value(str(slot + 1))
+            page.get_by_label("Spin", exact=True).fill("90")
+            page.get_by_label("Spin", exact=True).press("Enter")
+            expect(page.get_by_text("as it would be now")).to_be_visible(timeout=30_000)
+            expect(limit).not_to_have_attribute("aria-label", was or "", timeout=30_000)
+            self.choose(page, "Posture of the elbow", "up")
+            page.get_by_role("button", name="Undo").click()
+            expect(page.locator(".arm-wish")).to_contain_text("as is nearest")
+
+            # A pose worth going back to, kept with it.
+            page.get_by_label("Name of the pose").fill("over the channel")
+            page.get_by_role("button", name="Keep this pose").click()
+            page.get_by_role("button", name="over the channel", exact=True).click()
+            page.get_by_role("button", name="Keep, and rehearse").click()
+            expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
+            page.wait_for_function("id => !location.pathname.endsWith('/' + id)", arg=first.pk)
+            made = Rehearsal.objects.latest("pk")
+            data = json.loads(zipfile.ZipFile(made.revision.archive.open("rb")).read("job.json"))
+            self.assertIn(
+                {"program": "P8102.nc", "first": slot + 1, "last": data["postures"][-1]["last"], "spin": 90},
+                data["postures"],
+            )
+            self.assertEqual([pose["name"] for pose in data["poses"]], ["over the channel"])
+            page.locator(".tabs").get_by_text("Arm").click()
+            expect(rows).to_have_count(3, timeout=60_000)
+            expect(limit).not_to_have_attribute("aria-label", was or "")
+
+            # Put into the program before the arm drives along to the other area.
+            drive = text.index("G0 R=600") + 1
+            page.get_by_label("Line of the transition").fill(str(drive))
+            page.get_by_label("Put over the channel into the program").click()
+            page.get_by_role("button", name="Put it in, and rehearse").click()
+            expect(page.get_by_test_id("verdict")).to_be_visible(timeout=LONG_MS)
+            page.wait_for_function("id => !location.pathname.endsWith('/' + id)", arg=made.pk)
+            last = Rehearsal.objects.latest("pk")
+            lines = zipfile.ZipFile(last.revision.archive.open("rb")).read("P8102.nc").decode().splitlines()
+            self.assertRegex(lines[drive - 1], r"^G0 R=-600 J1=")
+            self.assertEqual(lines[drive], "G0 R=600")
+            self.assertEqual(change, text.index("T1 M6") + 1)
+
     def test_a_route_of_two_sides(self) -> None:
         """A route taken in as a zip and rehearsed with one click; a change in its first step makes the second stale."""
         route = settings.ROOT / "demo" / "routes" / "buoy-lid" / "1-as released"

@@ -137,10 +137,23 @@ def _arm() -> None:
               ("J5", [0, 1, 0], [40, 0, 0]), ("J6", [1, 0, 0], [0, 0, 0])]  # fmt: skip
     machine["links"] = [{"name": "floor", "shapes": [{"type": "box", "size": [10, 10, 10], "at": [0, 0, -30]}]}]
     for axis, direction, at in joints:
-        joint = {"axis": axis, "type": "rotary", "direction": direction, "at": at, "travel": [-170, 170], "rapid": 9000, "accel": 600}
+        joint = {
+            "axis": axis,
+            "type": "rotary",
+            "direction": direction,
+            "at": at,
+            "travel": [-170, 170],
+            "rapid": 9000,
+            "accel": 600,
+        }
         shape = {"type": "box", "size": [2, 2, 2], "at": [3, 0, 0]}
-        machine["links"].append({"name": axis, "parent": machine["links"][-1]["name"], "joint": joint, "shapes": [shape]})
-    machine["mounts"] = [{"name": "spindle", "link": "J6", "at": [10, 0, 0], "takes": "tool"}, {"name": "table", "link": "floor", "at": [60, 0, 0], "takes": "work"}]
+        machine["links"].append(
+            {"name": axis, "parent": machine["links"][-1]["name"], "joint": joint, "shapes": [shape]}
+        )
+    machine["mounts"] = [
+        {"name": "spindle", "link": "J6", "at": [10, 0, 0], "takes": "tool"},
+        {"name": "table", "link": "floor", "at": [60, 0, 0], "takes": "work"},
+    ]
     names = [axis for axis, _, _ in joints]
     machine["channels"] = [{"number": 1, "axes": names, "arm": {"joints": names}}]
     machine["reference"] = {"1": {"J3": 20, "J5": 30}}

@@ -32,7 +32,7 @@ export function ArmTab({ rehearsal, replay, player, desk, onTime, onStand }: Pro
       <Stretch player={player} desk={desk} />
       <Poses replay={replay} player={player} desk={desk} onStand={onStand} />
       {desk.changed && (
-        <p className="arm-keep">
+        <div className="arm-keep">
           <Button type="primary" loading={desk.keeping} onClick={desk.onKeep}>
             Keep, and rehearse
           </Button>
@@ -42,7 +42,7 @@ export function ArmTab({ rehearsal, replay, player, desk, onTime, onStand }: Pro
           <Button disabled={!desk.canRedo} onClick={desk.onRedo}>
             Redo
           </Button>
-        </p>
+        </div>
       )}
       {!desk.changed && desk.canRedo && (
         <p>
@@ -134,15 +134,15 @@ function Stretch({ player, desk }: { player: Player; desk: ArmDesk }) {
   return (
     <>
       <h4>Posture of a stretch</h4>
-      <p className="arm-lines">
+      <div className="arm-lines">
         <Button size="small" disabled={!here} onClick={() => here && desk.onChoose({ program: here.program, first: here.first, last: here.last })}>
           Take the one shown{here ? ` (${here.first === here.last ? `line ${here.first}` : `lines ${here.first} to ${here.last}`})` : ""}
         </Button>
-      </p>
+      </div>
       {!chosen && <p className="quiet">Or drag over the strip under the tape.</p>}
       {chosen && (
         <div className="arm-wish" data-testid="arm-wish">
-          <p className="arm-lines">
+          <div className="arm-lines">
             <span>lines</span>
             <InputNumber size="small" min={1} max={chosen.last} value={chosen.first} aria-label="First line" onChange={(first) => first && desk.onChoose({ ...chosen, first })} />
             <span>to</span>
@@ -151,7 +151,7 @@ function Stretch({ player, desk }: { player: Player; desk: ArmDesk }) {
             <Button size="small" type="text" onClick={() => desk.onChoose(null)}>
               Done
             </Button>
-          </p>
+          </div>
           {(Object.keys(CHOICES) as (keyof typeof CHOICES)[]).map((key) => (
             <label key={key} className="arm-row">
               <span>{key}</span>
@@ -215,12 +215,12 @@ function Poses({ replay, player, desk, onStand }: { replay: Replay; player: Play
   return (
     <>
       <h4>Kept poses</h4>
-      <p className="arm-lines">
+      <div className="arm-lines">
         <Input size="small" value={name} placeholder={`at ${clock(time)}`} aria-label="Name of the pose" maxLength={60} onChange={(event) => setName(event.target.value)} onPressEnter={keep} />
         <Button size="small" onClick={keep}>
           Keep this pose
         </Button>
-      </p>
+      </div>
       {!poses.length && <p className="quiet">None yet. What is shown now can be kept, to go through it later.</p>}
       {poses.length > 0 && (
         <>
@@ -248,13 +248,13 @@ function Poses({ replay, player, desk, onStand }: { replay: Replay; player: Play
               </li>
             ))}
           </ul>
-          <p className="arm-lines">
+          <div className="arm-lines">
             <span>before line</span>
             <InputNumber size="small" min={1} value={line} placeholder={String(at)} aria-label="Line of the transition" onChange={setLine} />
             <Button size="small" type="text" onClick={() => onStand(null)}>
               Back to the replay
             </Button>
-          </p>
+          </div>
         </>
       )}
     </>

@@ -60,7 +60,7 @@ export function Strip({ desk, player, seconds }: Props) {
             {name}
           </span>
         ))}
-        <span title={`degrees from a singular pose, up to ${ENOUGH}`}>free</span>
+        <span title={`how far from a singular pose, up to ${ENOUGH}°`}>sing.</span>
       </div>
       <div
         className="strip-rail"

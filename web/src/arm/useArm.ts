@@ -2,7 +2,7 @@
 
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { App } from "antd";
-import { useState } from "react";
+import { useRef, useState } from "react";
 
 import { api, type Arm, type JobData, type RehearsalFull } from "../api/client";
 import { saveUnlessBehind } from "../jobs/whenBehind";
@@ -35,6 +35,7 @@ export interface ArmDesk {
   onInsert: (program: string, line: number, block: string) => void;
 }
 
+const TYPING_MS = 1500;
 const NOTHING = { programs: {}, tools: null };
 
 interface Draft {
@@ -50,6 +51,7 @@ export function useArm(rehearsal: RehearsalFull, onRehearsal: (id: number) => vo
   const [history, setHistory] = useState<{ past: Draft[]; now: Draft | null; future: Draft[] }>({ past: [], now: null, future: [] });
   const [chosen, setChosen] = useState<Lines | null>(null);
   const [keeping, setKeeping] = useState(false);
+  const typed = useRef({ what: "", at: 0 });
   const setup = useQuery({ queryKey: ["setup", revision], queryFn: () => api.setup(revision), enabled: has, staleTime: Infinity }).data;
   const job = setup?.job as JobData | undefined;
   const own: Draft = { postures: (job?.postures ?? []) as Posture[], poses: (job?.poses ?? []) as KeptPose[] };
@@ -66,7 +68,12 @@ export function useArm(rehearsal: RehearsalFull, onRehearsal: (id: number) => vo
   });
   if (!was.data || !job) return undefined;
 
-  const step = (next: Draft) => setHistory(({ past }) => ({ past: [...past, draft], now: next, future: [] }));
+  // What is typed digit by digit is one step.
+  const step = (next: Draft, what: string) => {
+    const goes = what !== "" && what === typed.current.what && Date.now() - typed.current.at < TYPING_MS;
+    typed.current = { what, at: Date.now() };
+    setHistory(({ past }) => ({ past: goes ? past : [...past, draft], now: next, future: [] }));
+  };
   const kept = async (save: (anyway: boolean) => Promise<number>) => {
     setKeeping(true);
     try {
@@ -94,8 +101,8 @@ export function useArm(rehearsal: RehearsalFull, onRehearsal: (id: number) => vo
     canUndo: history.past.length > 0,
     canRedo: history.future.length > 0,
     onChoose: setChosen,
-    onWish: (wish) => chosen && step({ postures: withWish(postures, chosen, wish), poses }),
-    onPoses: (next) => step({ postures, poses: next }),
+    onWish: (wish) => chosen && step({ postures: withWish(postures, chosen, wish), poses }, `${chosen.first} ${chosen.last} ${Object.keys(wish).join()}`),
+    onPoses: (next) => step({ postures, poses: next }, ""),
     onUndo: () => setHistory(({ past, now, future }) => (past.length ? { past: past.slice(0, -1), now: past.at(-1)!, future: [now ?? own, ...future] } : { past, now, future })),
     onRedo: () => setHistory(({ past, now, future }) => (future.length ? { past: [...past, now ?? own], now: future[0], future: future.slice(1) } : { past, now, future })),
     onKeep: () => void kept(async (anyway) => (await api.saveSetup(revision, { ...job, postures, poses }, turned ? "other postures" : "kept poses", null, anyway)).revisions[0].id),

@@ -74,7 +74,7 @@ function OneChannel({ replay, player }: { replay: Replay; player: Player }) {
   const tool = replay.description.tools.find((t) => t.number === replay.column("tool")[motion]);
   return (
     <div className="readout" data-testid="readout">
-      <table>
+      {replay.description.arms?.length ? <Joints replay={replay} machine={machine} /> : <table>
         <thead>
           <tr>
             <th />
@@ -96,7 +96,7 @@ function OneChannel({ replay, player }: { replay: Replay; player: Player }) {
             </tr>
           ))}
         </tbody>
-      </table>
+      </table>}
       <div className="readout-line">
         <span>{clock(time)}</span>
         <span>{kind}</span>
@@ -110,6 +110,21 @@ function OneChannel({ replay, player }: { replay: Replay; player: Player }) {
         <span>{snapshot.lengthNumber ? `H${snapshot.lengthNumber} ${snapshot.length.toFixed(3)}` : "no H"}</span>
       </div>
       <div className="codes">{snapshot.codes.join(" ")}</div>
+    </div>
+  );
+}
+
+/** An arm's joints and its rail, each with where it stands in its travel. */
+function Joints({ replay, machine }: { replay: Replay; machine: number[] }) {
+  return (
+    <div className="readout-axes">
+      {replay.axes.map((axis, i) => (
+        <span key={axis}>
+          <i>{axis}</i> {machine[i].toFixed(3)}
+          {replay.description.axes?.[i].type === "rotary" ? "°" : ""}
+          <TravelBar replay={replay} axis={axis} machine={machine} />
+        </span>
+      ))}
     </div>
   );
 }

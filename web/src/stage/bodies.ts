@@ -77,7 +77,7 @@ export class Bodies {
       skeleton.of(body.link)!.add(mesh);
       const label = body.role === "tool" ? `${replay.called(body.tool)} ${body.name}` : body.name;
       this.all.push({ mesh, edges, name: body.name, label, role: body.role, link: body.link, tool: body.tool, there: body.there ?? null, rests: body.rests ?? false });
-      const first: Record<string, Showing> = { machine: replay.motionCount ? "ghost" : "shown", design: replay.motionCount ? "hidden" : "ghost", access: "ghost" };
+      const first: Record<string, Showing> = { machine: replay.motionCount && !replay.description.arms?.length ? "ghost" : "shown", design: replay.motionCount ? "hidden" : "ghost", access: "ghost" };
       this.showing.set(label, first[body.role] ?? "shown");
     }
     for (const stock of replay.description.stocks) this.showing.set(stock.name, "shown");

@@ -1,0 +1,61 @@
+"""Arms through the API: how one goes through a program, with other postures tried; and led by hand."""
+
+import json
+from typing import Any
+
+from django.conf import settings
+
+from jobs.services import take_in_path
+
+from .test_server import SLOT, WithShop
+
+CELL = settings.ROOT / "demo" / "jobs" / "sensor-plate" / "1-as released"
+
+
+class Arms(WithShop):
+    def setUp(self) -> None:
+        super().setUp()
+        self.revision = take_in_path(self.shop, self.ines, CELL)
+
+    def post(self, address: str, **body: Any) -> Any:
+        return self.client.post(
+            f"/api/revisions/{self.revision.pk}/{address}", json.dumps(body), content_type="application/json"
+        )
+
+    def test_the_way_of_its_joints_and_the_same_with_another_posture(self) -> None:
+        told = self.post("desk/arm").json()
+        self.assertEqual([joint["name"] for joint in told["joints"]], [f"J{n}" for n in range(1, 7)])
+        self.assertEqual({len(told["time"]), len(told["singular"])}, {len(told["values"])})
+        self.assertEqual([operation["name"] for operation in told["operations"]], ["T1", "TRIM THE EDGES", "DRILL"])
+        first = told["stretches"][1]
+        data = json.loads((CELL / "job.json").read_text())
+        data["postures"] = [{"program": first["program"], "first": first["first"], "last": first["last"], "spin": 120}]
+        tried = self.post("desk/arm", job=data).json()
+        self.assertEqual(tried["postures"][0]["spin"], 120)
+        self.assertNotEqual(tried["values"], told["values"])
+        self.assertEqual(self.revision.job.revisions.count(), 1, "asking keeps nothing")
+        data["postures"][0]["last"] = 1
+        self.assertEqual(self.post("desk/arm", job=data).status_code, 422)
+
+    def test_a_machine_without_one_says_so_and_strangers_see_nothing(self) -> None:
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.post("desk/arm").status_code, 404)
+        self.assertEqual(self.post("lead", values=[0] * 6, frame="tool").status_code, 404)
+        self.client.force_login(self.ines)
+        self.revision = take_in_path(self.shop, self.ines, SLOT)
+        answer = self.post("desk/arm")
+        self.assertEqual((answer.status_code, answer.json()["detail"]), (422, "this machine has no arm"))
+
+    def test_led_by_hand_in_three_frames(self) -> None:
+        values = [0, -35, 55, 0, -20, 0]
+        for frame in ("base", "part", "tool"):
+            moved = self.post("lead", values=values, frame=frame, shift=[0, 0, 5]).json()
+            self.assertGreaterEqual(
+                sum(abs(a - b) > 1e-3 for a, b in zip(values, moved["values"], strict=True)), 2, frame
+            )
+        there = self.post("lead", values=values, frame="tool", turn=[0, 0, 10]).json()["values"]
+        back = self.post("lead", values=there, frame="tool", turn=[0, 0, -10]).json()["values"]
+        self.assertTrue(all(abs(a - b) < 1e-6 for a, b in zip(values, back, strict=True)))
+        far = self.post("lead", values=values, frame="base", shift=[5000, 0, 0])
+        self.assertEqual(far.status_code, 422)
+        self.assertIn("does not reach", far.json()["detail"])
