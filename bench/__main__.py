@@ -30,6 +30,7 @@ import manifold3d
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from bench.arms import arms
 from bench.channels import channels
 from bench.language import language
 from bench.material import material
@@ -315,7 +316,7 @@ def comparing() -> None:
 PARTS = {
     "reading": reading, "language": lambda: language(seconds, row), "finishing": finishing, "contact": contact,
     "turning": turning, "poses": poses, "comparing": comparing, "material": material,
-    "channels": lambda: channels(row),
+    "channels": lambda: channels(row), "arms": lambda: arms(seconds, row),
 }  # fmt: skip
 
 if __name__ == "__main__":

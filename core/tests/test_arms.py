@@ -378,6 +378,51 @@ class Moves(OnAnArm):
             np.testing.assert_allclose(seen[:3, 3] - 105 * seen[:3, 2] - datum[:3], tip, atol=1e-6)
             np.testing.assert_allclose(seen[:3, 2], np.array(direction) / np.linalg.norm(direction), atol=1e-9)
 
+    def test_a_turntable_takes_the_place_along(self) -> None:
+        """The work turns under the tip in a cut: seen from the work the tip keeps to its line."""
+        machine = arm_machine()
+        machine["links"].append({"name": "plate", "parent": "floor", "joint": {
+            "axis": "C", "type": "rotary", "direction": [0, 0, -1], "at": [1000, 0, 500], "rapid": 9000, "accel": 600}})  # fmt: skip
+        machine["mounts"][1] |= {"link": "plate", "at": [0, 0, 0]}
+        machine["channels"][0]["axes"].append("C")
+        program = HEAD + "G0 X-50 Y0 Z50 I0 J0.2 K1\nG1 X50 C60 F2000\n" + HOME
+        timed = check_program(
+            self.job(program, machine, postures=[{"program": "P1.nc", "first": 1, "last": 99, "spin": 0}])
+        )
+        self.assertEqual([f for f in timed.findings if f.severity == "stop"], [])
+        strand = timed.strands[0]
+        knots = make_knots(strand.reel, 0.002)
+        rows = np.flatnonzero(strand.reel.motions.kind[knots.motion] == 1)
+        self.assertEqual(float(strand.reel.motions.end[2, -1]), 60.0)
+        poses = strand.chain.tool_in_work(
+            strand.chain.mounts["spindle"], strand.chain.mounts["stand"], strand.full(knots.at[rows + 1])
+        )
+        tips = poses[:, :3, 3] - 105 * poses[:, :3, 2]
+        np.testing.assert_allclose(tips[:, 1:] - [0, 90], 0, atol=1e-6)
+        self.assertAlmostEqual(float(tips[-1, 0]), 50.0)
+
+    def test_right_round_in_a_cut_has_no_way(self) -> None:
+        found = check_program(self.job(HEAD + "G0 X0 Y0 Z50 I1 J0 K0\nG1 X10 I-1 J0 K0 F500\n" + HOME))
+        self.assertEqual([(f.kind, f.line) for f in found.findings if f.severity == "stop"], [("travel.reach", 6)])
+
+    def test_an_arm_beside_another_channel(self) -> None:
+        """A table of a channel of its own brings the work; both wait for each other, and their ways are on one clock."""
+        machine = arm_machine()
+        machine["links"].append({"name": "slide", "parent": "floor", "joint": {
+            "axis": "Y", "type": "linear", "direction": [0, -1, 0], "travel": [-500, 500], "rapid": 12000, "accel": 1000}})  # fmt: skip
+        machine["mounts"][1] |= {"link": "slide"}
+        machine["channels"].append({"number": 2, "axes": ["Y"]})
+        program = SLOT.replace("G43.5 H1", "M100\nG43.5 H1")
+        self.job(program, machine)
+        data = json.loads((self.folder / "job.json").read_text())
+        data["programs"] = [{"channel": 1, "main": "P1.nc"}, {"channel": 2, "main": "P2.nc"}]
+        (self.folder / "job.json").write_text(json.dumps(data))
+        (self.folder / "P2.nc").write_text("G21 G90\nG0 Y50\nG0 Y0\nM100\nM30\n")
+        result = rehearse(open_job(self.folder), filmed=False)
+        self.assertEqual([item for item in result.findings if item.severity == "stop"], [])
+        self.assertAlmostEqual(result.stocks[0].volume_before - result.stocks[0].volume_after, 20_000, delta=20)
+        self.assertEqual([o["channel"] for o in verdict_dict(result)["operations"]], [1])
+
 
 # An arm as other people draw theirs: every frame turned, a flange that is fixed, long names of which two begin alike.
 URDF = """<robot name="drawn elsewhere"><link name="world"/><link name="base_link"/>{links}<link name="flange"/><link name="tool0">

@@ -35,6 +35,7 @@ def as_html(result: Timed, when: str = "", by: str = "", known: Sequence[Judged]
         MORE,
         _checked(verdict),
         _axes(verdict),
+        _operations(verdict),
         _margins(verdict),
         _tools(result, verdict),
         _tool_drawings(result, verdict),
@@ -266,6 +267,39 @@ def _tools(result: Timed, verdict: dict[str, Any]) -> str:
     return (
         f"<h2>Tools and time, {clock(verdict['time'])}</h2>" + table(heads, rows, frozenset(range(2, 10))) + _work(verdict)
     )  # fmt: skip
+
+
+def _operations(verdict: dict[str, Any]) -> str:
+    """What every operation of an arm comes to, and what it leaves where that is least."""
+    if not verdict.get("operations"):
+        return ""
+
+    def answer(value: bool | None) -> str:
+        return "not judged" if value is None else "yes" if value else "<b>no</b>"
+
+    def left(item: dict[str, Any], name: str, unit: str) -> str:
+        least = item["least"].get(name)
+        if not least:
+            return "—"
+        return f"{least['amount']:.1f} {unit} <small>{escape((least['axis'] or '') + ' ')}line {least['line']}</small>"
+
+    rows = [
+        [f"{escape(item['name'].lower())} <small>T{item['tool']}, {escape(item['program'])} line {item['line']}</small>", answer(item["reachable"]),
+         answer(item["limits"]), answer(item["singular"]), answer(item["contact"]), left(item, "reach", "mm"), left(item, "limit", "°"),
+         left(item, "singular", "°")]
+        for item in verdict["operations"]
+    ]  # fmt: skip
+    heads = [
+        "operation",
+        "reached",
+        "within limits",
+        "away from singular",
+        "free of contact",
+        "reach left",
+        "to a limit",
+        "to a singular pose",
+    ]
+    return "<h2>What the arm has left</h2>" + table(heads, rows, frozenset(range(5, 8)))
 
 
 def _work(verdict: dict[str, Any]) -> str:

@@ -238,6 +238,7 @@ def carried(x: Floats, before: Floats, after: Floats) -> Floats:
     dot = np.einsum("ni,ni->n", before, after)
     share = np.einsum("ni,ni->n", x, after) / np.maximum(1.0 + dot, 1e-12)
     turned = x - share[:, None] * (before + after)
+    turned[dot < -1.0 + 1e-9] = spin_zero(after[dot < -1.0 + 1e-9])  # right round: there is no shortest way
     return np.asarray(turned / np.linalg.norm(turned, axis=1)[:, None])
 
 

@@ -167,10 +167,13 @@ def _through(arm: Arm, nodes: Nodes, spins: Floats, now: Floats, root: int) -> W
     # A free spin changes slowly; one that is given is taken as it is, whatever it costs.
     most_spin = np.where(given & np.append(False, given[:-1]), 360.0, MOST_SPIN + 0.5 * SPIN_STEP)
     weight = FREE_WEIGHT if nodes.free else GIVEN_WEIGHT
-    total, last = best_way(
-        q, allowed, cost, turns, place, *arm.limits.T.copy(), ENOUGH, arm.rapid, nodes.seconds, most_spin, now, weight,
-        back, way, np.empty(many),
-    )  # fmt: skip
+    total, last = np.inf, 0
+    for past_cost in (np.inf, PAST):  # past a limit only where nothing else goes all the way
+        if total == np.inf:
+            total, last = best_way(
+                q, allowed, cost, turns, place, *arm.limits.T.copy(), ENOUGH, arm.rapid, nodes.seconds, most_spin, now, weight, past_cost,
+                back, way, np.empty(many),
+            )  # fmt: skip
     if total == np.inf:
         return _through(arm, nodes.at(slice(last + 1)), spins[: last + 1], now, root) if last + 1 < n else None
     rows = np.arange(n)

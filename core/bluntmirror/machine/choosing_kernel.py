@@ -27,8 +27,8 @@ def room_cost(degrees, enough):
 
 
 @njit(cache=True, nogil=True)
-def limit_cost(q, turns, low, high, enough):
-    """Cost of joint values q + 360 · turns (6,) by their least room within travel; past it PAST a degree."""
+def limit_cost(q, turns, low, high, enough, most_past):
+    """Cost of joint values q + 360 · turns (6,) by their least room within travel; past it `most_past` a degree."""
     room = math.inf
     past = 0.0
     for j in range(6):
@@ -38,18 +38,21 @@ def limit_cost(q, turns, low, high, enough):
             past -= here
         room = min(room, here)
     if past > 0.0:
-        return PAST * (1.0 + past)
+        return most_past * (1.0 + past)
     return room_cost(room, enough)
 
 
 @njit(cache=True, nogil=True)
-def best_way(q, spins, cost, turns, place, low, high, enough, rapid, seconds, most_spin, now, weight, back, way, last):
+def best_way(
+    q, spins, cost, turns, place, low, high, enough, rapid, seconds, most_spin, now, weight, past, back, way, last
+):
     """The cheapest way; returns its cost (infinite where there is none) and the last node that any state reaches.
 
     q (n, K, 6) degrees; spins (n, K), NaN where there is no such state; cost (n, K) of the states but for their turns; turns (V, 6) whole
     turns, −1, 0 or 1, and place (6, 3) what each of a joint's adds to v, −1 for one that it does not have; low, high, rapid (6,) degrees
     and degrees/s; seconds (n,) since the node before at the feed asked for; most_spin (n,) degrees that spin may change by from the
-    node before; now (6,) joint values before the first node, `weight` what a second from there costs.
+    node before; now (6,) joint values before the first node, `weight` what a second from there costs; `past` what a degree past a limit costs,
+    infinite where none may be.
     Fills back (n, K·V), way (n, 2) spin and turns of each node; last (K·V,) is for work.
     """
     n, many, v_many = len(q), q.shape[1], len(turns)
@@ -65,7 +68,9 @@ def best_way(q, spins, cost, turns, place, low, high, enough, rapid, seconds, mo
                 own_time = abs(q[0, k, j] + 360.0 * turns[v, j] - now[j]) / rapid[j]
                 time = max(time, own_time)
                 all_of += own_time
-            here[s] = cost[0, k] + limit_cost(q[0, k], turns[v], low, high, enough) + weight * (time + 0.01 * all_of)
+            here[s] = (
+                cost[0, k] + limit_cost(q[0, k], turns[v], low, high, enough, past) + weight * (time + 0.01 * all_of)
+            )
     reached = 0
     for i in range(1, n):
         last[:] = here
@@ -109,7 +114,7 @@ def best_way(q, spins, cost, turns, place, low, high, enough, rapid, seconds, mo
             for v in range(v_many):
                 s = k * v_many + v
                 if here[s] < math.inf:
-                    here[s] += limit_cost(q[i, k], turns[v], low, high, enough)
+                    here[s] += limit_cost(q[i, k], turns[v], low, high, enough, past)
                     any_of = True
         if not any_of:
             return math.inf, reached

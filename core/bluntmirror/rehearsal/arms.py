@@ -39,6 +39,7 @@ LEAST_NODE_MM, LEAST_NODE_DEG = 2.0, 1.0  # nor nearer, but at its ends
 MOST_ASKED = 60  # nodes of a stretch at which room is asked for
 RAIL_STEPS = 40  # places of a free rail that are tried
 SOLVED_DEG = 1e-7
+OPPOSITE = -1.0 + 1e-7  # the cosine between two directions
 POSTURE = (("shoulder", ("front", "back")), ("elbow", ("up", "down")), ("wrist", ("plus", "minus")))
 
 Ints = NDArray[np.int64]
@@ -102,7 +103,9 @@ class _Settling:
         self.asked = self._postures()
         self.arms = Arms(job, chain, setup.arm.joints)
         self.joints = np.array([setup.axes.index(axis) for axis in setup.arm.joints])
-        self.rail = {axis: setup.axes.index(axis) for axis in setup.arm.rail}
+        # Whatever else the channel moves: its rail, a turntable. Only a rail may be chosen for.
+        self.rail = {axis: i for i, axis in enumerate(setup.axes) if axis not in setup.arm.joints}
+        self.chosen_for = tuple(setup.arm.rail)
         self.read = self.motions.end.copy()  # as the reader knew them: NaN where only a pose tells
         self.now = self.motions.start.copy()
         n = len(self.motions)
@@ -163,7 +166,7 @@ class _Settling:
         return bool(kind != TOOL_CHANGE and np.isnan(self.read[motion][self.joints]).all() and not self._said(motion))
 
     def _said(self, motion: int) -> dict[str, float]:
-        """The rail's joints that a motion's own words move."""
+        """The axes beside the joints that a motion's own words move."""
         before = self.read[motion - 1] if motion else self.motions.start
         return {
             axis: float(self.read[motion, column])
@@ -276,9 +279,20 @@ class Stretch:
             tip, direction = np.array(target.tip), np.array(target.direction)
             self.tips[i + 1] = np.where(np.isnan(tip), self.tips[i], tip) + target.by
             self.directions[i + 1] = self.directions[i] if np.isnan(direction).any() else direction
+        self._no_half_turns()
         self.asked = [of.asked[row] for row in self.posed]
         self._one_posture()
         self.rails = self._rails()
+
+    def _no_half_turns(self) -> None:
+        """Between opposite directions there is no shorter great circle. Raises _Unreached."""
+        dots = np.einsum("ni,ni->n", self.directions[1:], self.directions[:-1])
+        for i in np.flatnonzero(dots < OPPOSITE).tolist():
+            if i or not self.first_goes:
+                raise _Unreached(
+                    self.posed[i], "the tool is to turn right round within a cut: its direction has no shorter way from one to the opposite",
+                    "Give a direction in between, or turn it at a G0.",
+                )  # fmt: skip
 
     def _one_posture(self) -> None:
         """A posture is taken at a rapid and kept: another one within the stretch is told, and not taken."""
@@ -304,7 +318,7 @@ class Stretch:
                     ))  # fmt: skip
 
     def _rails(self) -> Floats:
-        """Where the rail's joints stand at the begin and at every pose, (m + 1, r): as the postures say, or the program, or as before."""
+        """Where the axes beside the joints stand at the begin and at every pose, (m + 1, r): as the postures say, or the program, or as before."""
         of = self.of
         found = np.empty((len(self.posed) + 1, len(of.rail)))
         found[0] = [self.now[column] for column in of.rail.values()]
@@ -316,7 +330,7 @@ class Stretch:
     @property
     def rail_is_free(self) -> bool:
         return (
-            bool(self.of.rail)
+            bool(self.of.chosen_for)
             and self.first_goes
             and not any(asked.rail for asked in self.asked)
             and (self.rails == self.rails[0]).all()
@@ -337,7 +351,8 @@ class Stretch:
         if not self.rail_is_free or (way is not None and way.reached == len(places[0]) and not way.past):
             return way
         kept, best = self.rails, (way, self.rails)
-        for column, axis in enumerate(self.of.rail):
+        for axis in self.of.chosen_for:
+            column = list(self.of.rail).index(axis)
             low, high = self.of.chain.joints[axis].travel or (kept[0, column], kept[0, column])
             tried = np.linspace(low, high, RAIL_STEPS + 1)
             for value in tried[np.argsort(np.abs(tried - kept[0, column]), kind="stable")]:

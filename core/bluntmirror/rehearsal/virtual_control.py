@@ -202,6 +202,8 @@ def control_setup(job: Job, chain: Chain, channel: int, solvers: Solvers | None 
                     first_mount, chain.mounts[value.mount], np.array(value.datum), axes, standing
                 )
             except ValueError as error:
+                if any(c.arm for c in job.machine.channels):
+                    continue  # it is the arm's; here it was never set, and says so where it is used
                 raise JobUnreadable("job.json", f"work_offsets.{key}: {error}") from error
         else:
             offsets[name] = {axis: v / (2.0 if axis in diameters else 1.0) for axis, v in value.items()}
