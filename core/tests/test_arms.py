@@ -235,6 +235,31 @@ class Choosing(unittest.TestCase):
             )  # fmt: skip
             self.assertLessEqual(cost(tuple(way.spin)), best + 1e-6)
 
+    def test_nothing_is_chosen_before_what_comes_after_is_known(self) -> None:
+        """A wall of costs with a gate at a spin of 0, between a begin and an end that are cheap at 90 alone."""
+        _, arm = arm_of(SPHERICAL)
+        n = 41
+        nodes = self.nodes(arm, np.tile([900.0, 0.0, 500.0], (n, 1)))
+        spins = np.arange(-180.0, 180.0, 5.0)
+        nodes.cost = np.zeros((n, len(spins)))
+        nodes.cost[[0, -1]] = np.where(np.abs(spins - 90) < 1, 0.0, 200.0)
+        nodes.cost[n // 2] = np.where(np.abs(spins) < 1, 0.0, 1000.0)
+        way = choose(arm, nodes, np.array([0, -20, 30, 0, 60, 0.0]))
+        assert way is not None
+        self.assertEqual([float(way.spin[i]) for i in (0, n // 2, -1)], [90.0, 0.0, 90.0])
+
+    def test_no_joint_jumps_over_its_stop(self) -> None:
+        """Round behind the arm, where its first joint would have to pass from +180 to −180: no way goes through."""
+        _, arm = arm_of(SPHERICAL)
+        angle = np.radians(np.linspace(160, 200, 21))
+        tips = np.stack([900 * np.cos(angle), 900 * np.sin(angle), np.full(21, 500.0)], axis=1)
+        nodes = self.nodes(arm, tips, 0.0)
+        nodes.back[:] = 0
+        way = choose(arm, nodes, np.array([150, -20, 30, 0, 60, 0.0]))
+        assert way is not None
+        self.assertLess(way.reached, 21)
+        self.assertLessEqual(float(np.abs(np.diff(way.q[:, 0])).max()), 5.0)
+
     def test_a_way_that_would_wind_up_a_joint_begins_wound_back(self) -> None:
         """Once and a half round with a spin that follows: the sixth joint has 700° and must begin on the right side of it."""
         _, arm = arm_of(SPHERICAL)
@@ -658,6 +683,9 @@ class Standing(OnAnArm):
         self.assertNotIn("program.order", [item.kind for item in high.findings])
         away = self.run_it(side + "G0 X160\n" + HOME)
         self.assertNotIn("program.order", [item.kind for item in away.findings])
+        # 400 aside of the block and below its top: an arm has the whole room to be low in.
+        aside = self.run_it(side + "G0 X160\nG0 X-500 Y0 Z-100 I0 J0 K1\nM30\n")
+        self.assertNotIn("program.order", [item.kind for item in aside.findings])
 
 
 class Racked(OnAnArm):
