@@ -1,4 +1,4 @@
-"""The command line: verify, check, mend, control, calibrate, trace. Exit status 0 nothing found, 1 findings, 2 the job cannot be read."""
+"""The command line: verify, check, mend, control, calibrate, trace, poses. Exit status 0 nothing found, 1 findings, 2 the job cannot be read."""
 
 from __future__ import annotations
 
@@ -117,15 +117,20 @@ def main(words: list[str] | None = None) -> int:
         "--format", choices=["text", "json"], default="text", help="what is printed (default: %(default)s)"
     )
     learning.add_argument("--out", type=Path, metavar="FILE", help="write the job's machine with what was learned (default: nothing is written)")  # fmt: skip
+    posing = commands.add_parser("poses", help="an arm's moves as a table of poses that can be read again", epilog=EXITS, formatter_class=plain,
+                                 description="write an arm's moves: tip, direction, feed, tool, or the joints")  # fmt: skip
+    posing.add_argument("job", metavar="JOB", help="a job folder, its job.json, or a .zip of the folder")
+    posing.add_argument("--json", action="store_true", help="as JSON, with spin, joints and times (default: as CSV)")
+    posing.add_argument("--file", metavar="FILE", help="where it is written (default: printed)")
     tracing = commands.add_parser("trace", help="one row per motion, as CSV", epilog=EXITS, formatter_class=plain,
                                   description="one row per motion: channel, program, line, kind, times, feed, and where every axis ends")  # fmt: skip
     tracing.add_argument("job", type=Path, metavar="JOB", help=JOB_HELP)
     tracing.add_argument("--csv", type=Path, metavar="FILE", help="the file to write (default: standard output)")
     options = parser.parse_args(words)
     try:
-        return {"trace": _trace, "mend": _mend, "control": _control, "calibrate": _calibrate}.get(options.word, _judge)(
-            options
-        )
+        return {"trace": _trace, "poses": _poses, "mend": _mend, "control": _control, "calibrate": _calibrate}.get(
+            options.word, _judge
+        )(options)
     except JobUnreadable as error:
         print(f"bluntmirror: {error}", file=sys.stderr)
         return 2
@@ -306,6 +311,23 @@ def _calibrate(options: argparse.Namespace) -> int:
     sys.stdout.write(
         json.dumps(told, indent=1, ensure_ascii=False) + "\n" if options.format == "json" else as_text(told)
     )
+    return 0
+
+
+def _poses(options: argparse.Namespace) -> int:
+    from .export.poses import write_csv, write_json
+
+    result = check_program(open_job(Path(options.job)))
+    write = write_json if options.json else write_csv
+    try:
+        if options.file:
+            with Path(options.file).open("w", encoding="utf-8") as out:
+                write(result, out)
+        else:
+            write(result, sys.stdout)
+    except ValueError as error:
+        print(f"bluntmirror: {options.job}: {error}", file=sys.stderr)
+        return 2
     return 0
 
 

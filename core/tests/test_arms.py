@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import itertools
 import json
 import tempfile
@@ -14,6 +15,8 @@ import yourdfpy
 from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
 
+from bluntmirror.cli import main
+from bluntmirror.export.poses import moves, write_csv
 from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.geometry.frames import frame
 from bluntmirror.job import Job, JobUnreadable, open_job
@@ -515,6 +518,56 @@ class Drawn(OnAnArm):
                                       "at": [0, 0, 20]}])  # fmt: skip
         self.assertEqual([item for item in result.findings if item.kind.startswith("travel")], [])
         self.assertAlmostEqual(result.stocks[0].volume_before - result.stocks[0].volume_after, 20_000, delta=20)
+
+
+class Tables(OnAnArm):
+    """Programs as tables of poses."""
+
+    def as_table(self, text: str, **changes: Any) -> Any:
+        self.job(SLOT, **changes)
+        data = json.loads((self.folder / "job.json").read_text())
+        data["programs"] = [{"main": "rim.csv"}]
+        (self.folder / "job.json").write_text(json.dumps(data))
+        (self.folder / "rim.csv").write_text(text)
+        return open_job(self.folder)
+
+    def test_out_and_in_again_it_is_the_same_program(self) -> None:
+        """Metamorphic: the poses of a program written as a table and read from it ask for the same joints, one for one."""
+        first = check_program(self.job(SLOT.replace("G0 Z50\n" + HOME, "G0 Z50 I0.2 J0.1 K1\n" + HOME)))
+        table = io.StringIO()
+        write_csv(first, table)
+        again = check_program(self.as_table(table.getvalue()))
+        self.assertEqual([f for f in again.findings if f.severity == "stop"], [])
+        np.testing.assert_allclose(again.reel.motions.end, first.reel.motions.end, atol=1e-4)
+        np.testing.assert_allclose(again.reel.motions.feed, first.reel.motions.feed)
+        told = moves(first)
+        self.assertEqual(
+            [item["tip"] for item in told if item["kind"] == "feed"], [[130, 0, -5], [130, 60, -5], [-130, 60, -5]]
+        )
+
+    def test_findings_name_the_tables_own_lines(self) -> None:
+        table = "# the rim\nx,y,z,i,j,k,feed,tool,speed\n-130,0,50,0,0,1,,1,8000\n,,-5,,,,,,\n130,,,,,,2000,,\n900,0,900,0,0,1,,,\n"
+        found = check_program(self.as_table(table))
+        self.assertIn(("travel.reach", 6), self.kinds(found))
+        self.assertEqual([item.fix for item in found.findings], [None] * len(found.findings))
+
+    def test_what_cannot_be_read_says_where_and_why(self) -> None:
+        head = "x,y,z,feed\n"
+        for text, line, said in (
+            ("x,y,z,colour\n1,2,3,4\n", 1, "no column 'colour'"), (head + "1,2\n", 2, "2 cells"), (head + "1,2,nan,5\n", 2, "beyond"),
+            (head + "1,2,?,5\n", 2, "no number"), ("x,y,z,j1\n1,2,3,4\n", 2, "not both"),
+        ):  # fmt: skip
+            found = check_program(self.as_table(text)).findings
+            self.assertTrue(
+                any(f.kind == "program.syntax" and f.line == line and said in f.message for f in found), (text, found)
+            )
+
+    def test_from_the_command_line(self) -> None:
+        self.job(SLOT)
+        out = self.folder / "poses.json"
+        self.assertEqual(main(["poses", str(self.folder), "--json", "--file", str(out)]), 0)
+        data = json.loads(out.read_text())
+        self.assertEqual((data["format"], len(data["moves"])), ("blunt-mirror/poses@1", 8))
 
 
 class Postures(OnAnArm):

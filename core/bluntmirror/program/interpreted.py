@@ -44,6 +44,7 @@ class Target:
     direction: tuple[float, float, float]
     length: float
     a_move: float = 0.0
+    shift: tuple[float, float, float] = (0.0, 0.0, 0.0)  # from the program's own place to `tip`
 
 
 @dataclass

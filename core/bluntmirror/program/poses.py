@@ -83,7 +83,10 @@ def _pose(
     if kind == FEED:
         feed = feeds.feed_rate(run, 1.0)
         a_move = control.feed or 0.0 if control.feed_mode == "inverse-time" else 0.0
-    run.result.targets.append(Target(run.builder.count, tip, by, direction, control.length_active, a_move))  # type: ignore[arg-type]
+    x, y, z = (shift[axis] for axis in "XYZ")
+    run.result.targets.append(
+        Target(run.builder.count, tip, by, direction, control.length_active, a_move, (x, y, z))  # type: ignore[arg-type]
+    )
     run.add(kind, target, feed, exact, in_frame=kind == FEED)
 
 

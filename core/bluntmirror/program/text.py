@@ -7,6 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from .pose_table import as_blocks, is_table
 from .reader import Block, Unreadable, block_of, read_block
 
 SCAN_FROM_LINES = 2_000  # below this, loading the compiled scanner costs more than it saves
@@ -32,6 +33,9 @@ class ProgramText:
         if data.startswith(b"\xef\xbb\xbf"):
             data = data[3:]
         # A lone CR ends a line too: some senders write nothing else, and the file must not become one line.
+        self.faults: dict[int, str] = {}  # of a table of poses: lines that cannot be read, and why
+        if is_table(name):
+            data, self.faults = as_blocks(data)
         self.data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
         raw = np.frombuffer(self.data, np.uint8)
         ends = np.flatnonzero(raw == 10) + 1
@@ -62,6 +66,8 @@ class ProgramText:
         return self.letters[begin:end].tolist(), self.values[begin:end].tolist(), self.decimals[begin:end].tolist()
 
     def _read(self, index: int) -> Block | Unreadable:
+        if index in self.faults:
+            return Unreadable(self.faults[index], 1)
         if self.flags is not None and self.flags[index] == 1:
             begin, end = int(self.word_begin[index]), int(self.word_begin[index + 1])
             columns = (

@@ -104,8 +104,8 @@ def _away(corners: list[Floats], points: Floats) -> Floats:
 
 
 def _retract(result: Strand) -> Fix | None:
-    """Z home before the block that ends the program, where Z's home is up."""
-    if result.interpreted.ended is None or result.setup.dialect.turning:
+    """Z home before the block that ends the program, where Z's home is up; an arm has no Z."""
+    if result.settled is not None or result.interpreted.ended is None or result.setup.dialect.turning:
         return None
     program, line = result.interpreted.ended
     return Fix(f"Send Z home before line {line}", (Edit(program, line, None, "G91 G28 Z0."),))
