@@ -185,8 +185,6 @@ MUTANTS = [
            "tests.test_arms.Choosing"),
     Mutant("arm: the tip cuts corners", "rehearsal/arms.py", "np.maximum(tip / TIP_MM, gauge / GAUGE_MM)", "0.0 * tip",
            "tests.test_arms.Moves.test_the_tip_keeps_to_its_line_and_the_direction_to_the_great_circle"),
-    Mutant("arm: another root is as good within a cut", "rehearsal/arms.py", "None if self.first_goes else int(self.arm.root_of(now[None])[0])", "None",
-           "tests.test_arms.Postures"),
     Mutant("arm: what hangs in the rack is not there", "contact/program.py", "found = found & ~self.standing.in_use(body.resting)",
            "found = found & False", "tests.test_arms.Racked"),
     Mutant("arm: a tool may be taken anywhere", "rehearsal/rack.py", "PLACE_MM, PLACE_DEG = 0.5, 0.5", "PLACE_MM, PLACE_DEG = 500.0, 500.0",

@@ -18,6 +18,7 @@ from scipy.spatial.transform import Rotation
 from bluntmirror.cli import main
 from bluntmirror.export.poses import moves, write_csv
 from bluntmirror.export.verdict import verdict_dict
+from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.frames import frame
 from bluntmirror.job import Job, JobUnreadable, open_job
 from bluntmirror.job.models import MachineFile
@@ -26,10 +27,13 @@ from bluntmirror.machine import Chain
 from bluntmirror.machine.arm import Arm, spin_of, spin_zero, spun, tool_pose
 from bluntmirror.machine.choosing import Nodes, choose
 from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
+from bluntmirror.rehearsal.reach_field import counts, places_of, reach_field
+from bluntmirror.rehearsal.travel import check_travel
 from bluntmirror.timeline.reel import make_knots
 
 from .arms import HEAD, HOME, JOINTS, LEANING, OFFSET_WRIST, PARALLEL, SPHERICAL, arm_job, arm_machine
 
+NAMES_OF = {"shoulder": ("front", "back"), "elbow": ("up", "down"), "wrist": ("plus", "minus")}
 ARMS = {"spherical": SPHERICAL, "leaning": LEANING, "offset wrist": OFFSET_WRIST, "parallel": PARALLEL}
 
 
@@ -739,6 +743,98 @@ class Standing(OnAnArm):
         # 400 aside of the block and below its top: an arm has the whole room to be low in.
         aside = self.run_it(side + "G0 X160\nG0 X-500 Y0 Z-100 I0 J0 K1\nM30\n")
         self.assertNotIn("program.order", [item.kind for item in aside.findings])
+
+
+class Reached(OnAnArm):
+    def test_a_field_of_reach_by_asking_every_place_alone(self) -> None:
+        """Reference: each place with each spin, one at a time; places lie on the box and look outwards."""
+        _, arm = arm_of(SPHERICAL)
+        mesh = meshes.box([200, 160, 80]).moved(frame([1000, 300, 500]))
+        places, ways = places_of(mesh, 24)
+        rel = (places - [1000, 300, 500]) / [100, 80, 40]
+        np.testing.assert_allclose(np.abs(rel).max(axis=1), 1.0)
+        np.testing.assert_allclose((rel * ways).sum(axis=1), 1.0)
+        told = counts(arm, places, ways, 105.0, np.zeros(7))
+        for place, way, count in zip(places, ways, told, strict=True):
+            found = set()
+            for spin in range(-180, 180, 30):
+                pose = spun(
+                    tool_pose(place[None] + 5 * way, way[None], spin_zero(way[None]), np.array([105.0])),
+                    np.array([float(spin)]),
+                )
+                q, there = arm.roots(arm.wanted(pose, np.zeros((1, 7))))
+                for root in np.flatnonzero(there[0]):
+                    options = [
+                        [v for v in (a - 360, a, a + 360) if low <= v <= high]
+                        for a, (low, high) in zip(q[0, root], arm.limits, strict=True)
+                    ]
+                    if all(options):
+                        found.add(int(root))
+            self.assertEqual(len(found), count)
+
+    def test_a_part_that_stands_too_far_is_told_a_better_place(self) -> None:
+        _, arm = arm_of(SPHERICAL)
+        far = meshes.box([100, 100, 100]).moved(frame([1300, 0, 600]))
+        field = reach_field(arm, far, 105.0, np.zeros(7))
+        self.assertGreater(field.shifted_mean, field.mean)
+        self.assertLess(field.shift[0], 0.0)
+
+
+class RandomJobs(OnAnArm):
+    def test_random_poses_are_taken_as_the_contract_says(self) -> None:
+        """Reference: all roots of the pose built by hand, their posture, every whole turn within travel, the nearest by the contract's measure."""
+        rng = np.random.default_rng(1)
+        for n in range(24):
+            machine = arm_machine((SPHERICAL, LEANING)[n % 2], rail=False, shaped=False)
+            for mount in machine["mounts"]:
+                mount["turn"] = rng.uniform(-180, 180, 3).tolist()
+            tip, d = np.round(rng.uniform([-1500, -900, -400], [700, 900, 900]), 4), np.round(rng.normal(size=3), 6)
+            spin = float(rng.uniform(-180, 180))
+            wanted = {key: str(rng.choice(names)) for key, names in NAMES_OF.items() if rng.random() < 0.3}
+            program = (
+                HEAD + "G0 " + " ".join(f"{a}{v:.6f}" for a, v in zip("XYZIJK", [*tip, *d], strict=True)) + "\nM30\n"
+            )
+            posture = [{"program": "P1.nc", "first": 1, "last": 9, "spin": spin, **wanted}]
+            strand = check_program(self.job(program, machine, bodies=[], postures=posture)).strands[0]
+            check_travel(strand)
+            told = sorted({item.kind for item in strand.docket if item.kind.startswith("travel")})
+            assert strand.settled
+            arm, chain, zero = strand.settled.arms.of(1), strand.chain, np.zeros((1, 6))
+            d = d / np.linalg.norm(d)
+            x = np.array([1.0, 0, 0]) if np.hypot(d[1], d[2]) >= np.sin(np.radians(1)) else np.array([0, 1.0, 0])
+            x = x - (x @ d) * d
+            x = Rotation.from_rotvec(d * np.radians(spin)).apply(x / np.linalg.norm(x))
+            pose = np.eye(4)
+            pose[:3, 0], pose[:3, 1], pose[:3, 2] = x, np.cross(d, x), d
+            pose[:3, 3] = (chain.mount_pose(chain.mounts["stand"], zero)[0] @ [0, 0, 40, 1])[:3] + tip + 105 * d
+            found, there = arm.roots(arm.wanted(pose[None], zero))
+            own = arm.describe(found[0])
+            is_so = {
+                "back": own.back,
+                "down": own.down,
+                "minus": own.minus,
+                "front": ~own.back,
+                "up": ~own.down,
+                "plus": ~own.minus,
+            }
+            fits = there[0] & np.all([np.ones(8, bool), *(is_so[value] for value in wanted.values())], axis=0)
+            now, end = strand.reel.motions.end[0], strand.reel.motions.end[1]
+            near = []
+            for q in found[0][fits]:
+                options = [
+                    [v for v in (a - 360, a, a + 360) if low <= v <= high]
+                    for a, (low, high) in zip(q, arm.limits, strict=True)
+                ]
+                if all(options):
+                    near.append(
+                        max(
+                            min(abs(v - m) for v in own_) / r
+                            for own_, m, r in zip(options, now, arm.rapid, strict=True)
+                        )
+                    )
+            self.assertEqual(told, ["travel.reach"] if not fits.any() else [] if near else ["travel.over"], (n, wanted))
+            if near:
+                self.assertAlmostEqual(float((np.abs(end - now) / arm.rapid).max()), min(near), places=6)
 
 
 class Racked(OnAnArm):

@@ -255,6 +255,21 @@ def lead(
         return panel.move(values, wanted, tool, stop)
 
 
+def reached(job: Job, values: list[float], tool: int, body: str, channel: int = 0) -> Json:
+    """How many postures of an arm reach each place of a body."""
+    panel = panel_of(job)
+    _check_values(panel, values)
+    try:
+        link, field = panel.reached(values, tool, body, channel)
+    except ValueError as error:
+        raise Refused(str(error)) from error
+    return {
+        "link": link, "places": np.round(field.places, 3).tolist(), "directions": np.round(field.directions, 5).tolist(),
+        "count": field.count.tolist(), "least": field.least, "mean": field.mean, "shift": field.shift.tolist(),
+        "shifted_least": field.shifted_least, "shifted_mean": field.shifted_mean,
+    }  # fmt: skip
+
+
 def run_block(
     job: Job,
     values: list[float],

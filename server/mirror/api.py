@@ -98,6 +98,8 @@ from .schemas import (
     PictureOut,
     PlaceOut,
     ProgramIn,
+    ReachIn,
+    ReachOut,
     RecordOut,
     RehearsalFull,
     RehearsalOut,
@@ -954,6 +956,13 @@ def lead(request: HttpRequest, number: int, body: LeadIn) -> Any:
         body.stop,
         body.channel,
         _held(body.held),
+    )
+
+
+@api.post("/revisions/{number}/reach", response=ReachOut)
+def reach(request: HttpRequest, number: int, body: ReachIn) -> Any:
+    return setups.reached(
+        setups.opened(_revision(request, number), body.job), body.values, body.tool, body.body, body.channel
     )
 
 

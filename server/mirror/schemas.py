@@ -586,6 +586,27 @@ class LeadIn(JobData):
     held: list[HeldPiece] | None = None
 
 
+class ReachIn(JobData):
+    values: list[float]
+    tool: int = 0
+    body: str
+    channel: int = 0
+
+
+class ReachOut(Schema):
+    """Places and directions in the frame of a link; how many postures reach each, of eight; and the same were the body shifted, mm."""
+
+    link: str
+    places: list[Triple]
+    directions: list[Triple]
+    count: list[int]
+    least: int
+    mean: float
+    shift: Triple
+    shifted_least: int
+    shifted_mean: float
+
+
 class OffsetHereIn(JobData):
     values: list[float]
     tool: int = 0

@@ -59,3 +59,12 @@ class Arms(WithShop):
         far = self.post("lead", values=values, frame="base", shift=[5000, 0, 0])
         self.assertEqual(far.status_code, 422)
         self.assertIn("does not reach", far.json()["detail"])
+
+    def test_how_many_postures_reach_each_place(self) -> None:
+        told = self.post("reach", values=[0, -35, 55, 0, -20, 0], tool=1, body="blank").json()
+        self.assertEqual({len(told["places"]), len(told["directions"])}, {len(told["count"])})
+        self.assertEqual(
+            (told["least"], round(told["mean"], 6)),
+            (min(told["count"]), round(sum(told["count"]) / len(told["count"]), 6)),
+        )
+        self.assertEqual(self.post("reach", values=[0] * 6, body="moon").status_code, 422)

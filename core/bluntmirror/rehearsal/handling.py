@@ -29,6 +29,7 @@ from ..program.text import ProgramText
 from ..timeline.reel import Knots, make_knots, slides_of, time_motions
 from ..timeline.steps import Standing
 from .arms import settle
+from .reach_field import Field, reach_field
 from .replaying import KNOT_TOLERANCE_MM
 from .scene import assemblies, blanks, contact_bodies
 from .virtual_control import Arms, control_setup, solvers_of, work_mount
@@ -257,6 +258,24 @@ class HandPanel:
         for column, value in zip(arm.columns, q[0].tolist(), strict=True):
             result[self.axes.index(self.chain.axes[column])] = value
         return result
+
+    def reached(self, values: list[float], tool: int, body: str, channel: int = 0) -> tuple[str, Field]:
+        """How many postures reach each place of a body of the job, from where the other axes stand; the link that carries it, in whose
+        frame the field's places are. Raises ValueError where there is no arm or no such body."""
+        arms = self.arm_of(channel)
+        item = next((b for b in self.job.file.bodies if b.name == body), None)
+        if arms is None or item is None:
+            raise ValueError("this channel has no arm" if arms is None else f"there is no body '{body}'")
+        entry = next((t for t in self.job.tools.tools if t.number == tool_number(tool)), None)
+        mount, full = self.chain.mounts[item.mount], self._full(np.array([values]))
+        # An arm that carries the work is asked with that at zero, where poses are given.
+        zero = np.zeros_like(full)
+        mesh = joined(self.job.body_meshes[body]).moved(self.chain.mount_pose(mount, zero)[0])
+        field = reach_field(arms.of(tool), mesh, entry.length if entry else 0.0, full[0])
+        back = inverse(self.chain.pose(mount.link, zero))[0]
+        return mount.link, replace(
+            field, places=field.places @ back[:3, :3].T + back[:3, 3], directions=field.directions @ back[:3, :3].T
+        )
 
     def _along(self, rows: Floats, tool: int, stop: bool, spared: frozenset[str] = frozenset()) -> Moved:
         """`spared`: bodies that may touch stock on this way."""

@@ -47,6 +47,7 @@ export type PartMeasure = Schemas["PartMeasure"];
 export type Asked = PartMeasure["asked"];
 export type Release = Schemas["ReleaseOut"];
 export type Arm = Schemas["ArmOut"];
+export type Reach = Schemas["ReachOut"];
 export type AccessTold = Schemas["AccessOut"];
 export type Calibration = Schemas["CalibrationOut"];
 export type Tolerance = Schemas["ToleranceOut"];
@@ -226,6 +227,8 @@ export const api = {
   toolPicture: (revision: number, tool: object) => json<Schemas["PictureOut"]>(`/revisions/${revision}/setup/tool-picture`, "POST", { tool }),
   saveSetup: (revision: number, job: JobData, label: string, tools: object | null = null, anyway = false) => json<Job>(`/revisions/${revision}/setup/save`, "POST", { job, label, tools, anyway }),
   lead: (revision: number, job: JobData, how: Lead) => json<Moved>(`/revisions/${revision}/lead`, "POST", { job, ...how }),
+  reach: (revision: number, job: JobData, values: number[], tool: number, body: string, channel: number) =>
+    json<Reach>(`/revisions/${revision}/reach`, "POST", { job, values, tool, body, channel }),
   leadMachine: (machine: number, how: Lead) => json<Moved>(`/library/${machine}/lead`, "POST", how),
   move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean, held: HeldPiece[] | null) =>
     json<Moved>(`/revisions/${revision}/move`, "POST", { job, begin, end, tool, stop, held }),

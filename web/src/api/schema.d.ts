@@ -1262,6 +1262,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{number}/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reach */
+        post: operations["mirror_api_reach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{number}/fit/{machine}": {
         parameters: {
             query?: never;
@@ -3699,6 +3716,63 @@ export interface components {
              */
             anyway: boolean;
         };
+        /**
+         * ReachOut
+         * @description Places and directions in the frame of a link; how many postures reach each, of eight; and the same were the body shifted, mm.
+         */
+        ReachOut: {
+            /** Link */
+            link: string;
+            /** Places */
+            places: [
+                number,
+                number,
+                number
+            ][];
+            /** Directions */
+            directions: [
+                number,
+                number,
+                number
+            ][];
+            /** Count */
+            count: number[];
+            /** Least */
+            least: number;
+            /** Mean */
+            mean: number;
+            /** Shift */
+            shift: [
+                number,
+                number,
+                number
+            ];
+            /** Shifted Least */
+            shifted_least: number;
+            /** Shifted Mean */
+            shifted_mean: number;
+        };
+        /** ReachIn */
+        ReachIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Values */
+            values: number[];
+            /**
+             * Tool
+             * @default 0
+             */
+            tool: number;
+            /** Body */
+            body: string;
+            /**
+             * Channel
+             * @default 0
+             */
+            channel: number;
+        };
         /** FitOut */
         FitOut: {
             /** What */
@@ -6124,6 +6198,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
+    mirror_api_reach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachOut"];
                 };
             };
         };

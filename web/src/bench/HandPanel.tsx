@@ -5,12 +5,14 @@ import { Mark } from "../inspector/Mark";
 import type { Replay } from "../replay/replay";
 import { Axes } from "./Axes";
 import type { Hand } from "./hand";
+import { ReachRow, type Reaching } from "./ReachRow";
 
 interface Props {
   replay: Replay;
   hand: Hand;
   onLight: (bodies: string[], point: [number, number, number] | null) => void;
   onKeep?: () => void;
+  reaching?: Reaching; // of an arm, over the bodies of a setup
 }
 
 /** The tip of an arm along the axes of a frame, and the tool about it. */
@@ -50,7 +52,7 @@ function LeadRows({ hand, step }: { hand: Hand; step: number }) {
 }
 
 /** Moving the virtual machine by hand: axes, a typed block, the tool, and what was met on the way. */
-export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
+export function HandPanel({ replay, hand, onLight, onKeep, reaching }: Props) {
   useSyncExternalStore(hand.subscribe, hand.snapshot);
   const [step, setStep] = useState(10);
   const [block, setBlock] = useState("");
@@ -72,6 +74,7 @@ export function HandPanel({ replay, hand, onLight, onKeep }: Props) {
         </Button>
       </div>
       {hand.leads && <LeadRows hand={hand} step={step} />}
+      {hand.leads && reaching && reaching.bodies.length > 0 && <ReachRow {...reaching} />}
       <div className="hand-row">
         {channels.length > 1 && (
           <Select

@@ -188,6 +188,8 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     const own = mounts.find((entry) => entry.name === mount);
     return own ? picks.map(({ feature }) => ({ link: own.link, matrix: own.matrix, point: feature.point, direction: feature.direction ?? null })) : [];
   }, [picks, mounts, mount]);
+  const [field, setField] = useState<Dot[]>([]);
+  useEffect(() => setField([]), [job]); // what stood elsewhere says nothing any more
   const [touched, setTouched] = useState<Lit | null>(null);
   const lit = touched ?? NOTHING;
   const pointing = tab !== "place" ? "" : picks.length === 1 ? `Point at the ${choice.kind} it goes to` : `Point at a ${choice.kind}`;
@@ -304,7 +306,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           )}
         </section>
         {replay ? (
-          <ModelStage replay={replay} hand={hand} lit={lit} chosen={worked} triads={triads} dots={dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
+          <ModelStage replay={replay} hand={hand} lit={lit} chosen={worked} triads={triads} dots={tab === "hand" && field.length ? field : dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
         ) : (
           <div className="stage">{model.isError ? <Alert className="middle" type="error" title={model.error.message} /> : <Spin className="middle" />}</div>
         )}
@@ -338,6 +340,15 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
                 replay={replay}
                 hand={hand}
                 onLight={(bodies, point) => setTouched({ bodies, point })}
+                reaching={
+                  leads
+                    ? {
+                        bodies: (job.bodies ?? []).filter(({ role }) => role === "design" || role === "stock").map(({ name }) => name),
+                        ask: (wanted) => api.reach(revision, job, hand.values, hand.tool, wanted, hand.channel),
+                        onDots: setField,
+                      }
+                    : undefined
+                }
                 onKeep={async () => {
                   try {
                     change(withOffset(job, offset, await api.offsetHere(revision, job, hand.values, hand.tool, offset.channel || hand.channel)));

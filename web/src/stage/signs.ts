@@ -18,6 +18,7 @@ export interface Dot {
   matrix: number[][];
   point: [number, number, number];
   direction: [number, number, number] | null;
+  colour?: string; // of one of many: drawn larger, and hidden by what stands before it
 }
 
 const ARROWS = ["#1d2a30", "#6f7f58", "#1f5a73"];
@@ -45,9 +46,9 @@ export class Signs {
       group.add(label);
       this.hang(link, group);
     }
-    for (const { link, matrix: rows, point, direction } of dots) {
+    for (const { link, matrix: rows, point, direction, colour } of dots) {
       const group = framed(rows);
-      const dot = new THREE.Mesh(new THREE.SphereGeometry(2, 12, 8), new THREE.MeshBasicMaterial({ color: ACCENT, depthTest: false }));
+      const dot = new THREE.Mesh(new THREE.SphereGeometry(colour ? 4.5 : 2, 12, 8), new THREE.MeshBasicMaterial({ color: colour ?? ACCENT, depthTest: !!colour }));
       dot.position.set(...point);
       dot.renderOrder = 6;
       group.add(dot);
