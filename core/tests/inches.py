@@ -43,6 +43,8 @@ def files_in_inches(machine: Json, tools: Json, job: Json) -> None:
     for act in machine.get("codes", {}).values():
         if act.get("axis") in linear and act.get("to") is not None:
             act["to"] = _inch(act["to"])
+    for posture in job.get("postures", []):
+        posture["rail"] = _inch(posture.get("rail", {}))
     for entry in [job, *job["programs"], machine.get("unit") or {}]:
         for values in (entry.get("work_offsets") or {}).values():
             if "datum" not in values:

@@ -69,6 +69,9 @@ def commented(told: Told) -> None:
         lines = file.read_text().split("\n")
         at = next(i for i, line in enumerate(lines) if line.strip() not in ("", "%")) + 1
         file.write_text("\n".join([*lines[:at], COMMENT, *lines[at:]]))
+        for posture in told.job.get("postures", []):
+            if posture["program"] == name:
+                posture.update({key: posture[key] + (posture[key] > at) for key in ("first", "last")})
 
 
 def in_a_subfolder(told: Told) -> None:
@@ -78,6 +81,8 @@ def in_a_subfolder(told: Told) -> None:
         (told.folder / name).rename(told.folder / "deep" / name)
     entry["main"] = f"deep/{entry['main']}"
     entry["library"] = [f"deep/{name}" for name in entry.get("library", [])]
+    for posture in told.job.get("postures", []):
+        posture["program"] = f"deep/{posture['program']}"
     told.job["machine"], told.job["tools"] = f"deep/{told.job['machine']}", f"deep/{told.job['tools']}"
 
 
@@ -141,7 +146,9 @@ def differences(number: int) -> list[str]:
         turn = f"turned about {'XYZ'[number % 3]}"
         for name, changes in WAYS.items():
             other = Told(folder, Path(keep) / name.replace(" ", "-").replace(",", ""))
-            if (name.startswith("turned") and name != turn) or (name == "in halves" and not _boxes(other)):
+            # An arm's program is in the machine's own directions: turned with it, it is another.
+            turns = name != turn or any(channel.get("arm") for channel in other.machine.get("channels", []))
+            if (name.startswith("turned") and turns) or (name == "in halves" and not _boxes(other)):
                 continue
             for change in changes:
                 change(other)
