@@ -21,6 +21,7 @@ from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.frames import frame
 from bluntmirror.job import Job, JobUnreadable, open_job
+from bluntmirror.job.following import followed
 from bluntmirror.job.models import MachineFile
 from bluntmirror.job.urdf import from_urdf, to_urdf
 from bluntmirror.machine import Chain
@@ -29,6 +30,8 @@ from bluntmirror.machine.choosing import Nodes, choose
 from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
 from bluntmirror.rehearsal.reach_field import counts, places_of, reach_field
 from bluntmirror.rehearsal.travel import check_travel
+from bluntmirror.remedies import mend
+from bluntmirror.remedies.change import write_to, written
 from bluntmirror.timeline.reel import make_knots
 
 from .arms import HEAD, HOME, JOINTS, LEANING, OFFSET_WRIST, PARALLEL, SPHERICAL, arm_job, arm_machine
@@ -743,6 +746,40 @@ class Standing(OnAnArm):
         # 400 aside of the block and below its top: an arm has the whole room to be low in.
         aside = self.run_it(side + "G0 X160\nG0 X-500 Y0 Z-100 I0 J0 K1\nM30\n")
         self.assertNotIn("program.order", [item.kind for item in aside.findings])
+
+
+class Remedied(OnAnArm):
+    """What would clear an arm's findings: the stretch reached otherwise."""
+
+    PROGRAM = HEAD + "G0 X-60 Y0 Z50 I0.2 J0 K1\nG1 X60 F3000\nG1 Y40\nG0 Z200\n" + HOME
+
+    def test_a_joint_past_its_limit_is_offered_another_posture_and_made(self) -> None:
+        asked = [{"program": "P1.nc", "first": 5, "last": 7, "elbow": "down", "shoulder": "front"}]
+        job = self.job(self.PROGRAM, postures=asked)
+        done = mend(job)
+        self.assertEqual([item for item in done.result.findings if item.severity == "stop"], [])
+        change = next(offer.change for offer in done.made if offer.change.postures)
+        self.assertTrue(change.postures[0].elbow == "up" or change.postures[0].spin is not None)
+        # Written to the files it is the same job.
+        write_to(self.folder, written(job, change))
+        again = rehearse(open_job(self.folder), filmed=False)
+        self.assertNotIn("travel.over", [item.kind for item in again.findings])
+
+    def test_postures_go_along_with_their_lines(self) -> None:
+        before = b"a\nb\nc\nd\ne\nf\n"
+        for after, lines in (
+            (b"a\nnew\nb\nc\nd\ne\nf\n", (4, 6)), (b"a\nb\nc\nd\nnew\ne\nf\n", (3, 6)), (b"b\nc\nd\ne\nf\n", (2, 4)),
+            (b"a\nb\nC\nd\ne\nf\n", (3, 5)), (before + b"g\n", (3, 5)), (b"new\na\nb\nc\nnew\nd\ne\n", (4, 7)),
+        ):  # fmt: skip
+            moved = followed(
+                [{"program": "P", "first": 3, "last": 5, "spin": 1}, {"program": "Q", "first": 1, "last": 1}],
+                {"P": before},
+                {"P": after},
+            )
+            self.assertEqual((moved[0]["first"], moved[0]["last"]), lines, after)
+            self.assertEqual(moved[1], {"program": "Q", "first": 1, "last": 1})
+        same = [{"program": "P", "first": 1, "last": 2}]
+        self.assertIs(followed(same, {"P": before}, {"P": before}), same)
 
 
 class Reached(OnAnArm):

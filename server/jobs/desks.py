@@ -20,6 +20,7 @@ from bluntmirror.export.arms import arm_data
 from bluntmirror.export.verdict import causes, finding_dict, rules_run
 from bluntmirror.findings import RULES, verdict_of
 from bluntmirror.job import Job, JobUnreadable
+from bluntmirror.job.following import file_followed, followed
 from bluntmirror.job.models import JobFile, ToolsFile
 from bluntmirror.rehearsal.desk import Desk
 
@@ -123,7 +124,8 @@ def edited(revision: Revision, programs: dict[str, str], data: Json | None, tool
     """The revision's job with the texts, job.json and tools that a screen holds. Raises Refused."""
     base = setups.opened(revision, data)
     named = [name for entry in base.file.programs for name in [entry.main, *entry.library]]
-    made = replace(base, programs={**base.programs, **_written(base, named, programs)})
+    texts = {**base.programs, **_written(base, named, programs)}
+    made = replace(base, programs=texts, file=file_followed(base.file, base.programs, texts))
     for name in ("body_meshes", "link_meshes"):  # worked out once for the job, not once a keystroke
         made.__dict__[name] = getattr(base, name)
     if tools is not None:
@@ -220,8 +222,11 @@ def save(
             raise Refused(f"job.json: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
         named = _named(data)
     files.update(_written(held, named, programs))
-    if data is not None:
-        files["job.json"] = json.dumps({**data, "name": revision.job.name}, indent=1).encode()
+    whole = data if data is not None else setups.job_data(revision)[0]
+    moved = followed(whole.get("postures", []), held.programs, files)  # those of lines that were moved go along
+    if data is not None or moved != whole.get("postures", []):
+        own = {"postures": moved} if moved else {}
+        files["job.json"] = json.dumps({**whole, **own, "name": revision.job.name}, indent=1).encode()
     if tools is not None:
         with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
             name = json.loads(bundle.read("job.json").decode("utf-8-sig"))["tools"]

@@ -16,6 +16,7 @@ from django.utils import timezone
 from bluntmirror.export.mending import offer_dict
 from bluntmirror.findings import Edit
 from bluntmirror.job import JobUnreadable
+from bluntmirror.job.models import Posture
 from bluntmirror.rehearsal import Cancelled
 from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.remedies import Change, Rank, Trials, Value, together, written
@@ -126,7 +127,8 @@ def made_by(data: Json) -> Change:
     """A change as it was kept."""
     edits = tuple(Edit(e["program"], e["line"], e["old"], e["new"]) for e in data["edits"])
     values = tuple(Value(v["file"], tuple(v["path"]), v["old"], v["new"]) for v in data["values"])
-    return Change(data["title"], Rank[data["touches"].upper()], edits, values)
+    postures = tuple(Posture.model_validate(posture) for posture in data.get("postures", []))
+    return Change(data["title"], Rank[data["touches"].upper()], edits, values, postures=postures)
 
 
 def mended(rehearsal: Rehearsal, numbers: list[int], user: AbstractBaseUser) -> Revision:

@@ -262,6 +262,7 @@ class OfferOut(Schema):
     amount: float
     edits: list[LineChange]
     values: list[ValueChange]
+    postures: list[dict[str, Any]] = []  # of an arm
     seconds: float
     clear_by: float | None
     brings: list[Brought]

@@ -5,6 +5,8 @@ from typing import Any
 
 from django.conf import settings
 
+from jobs import setups
+from jobs.models import Revision
 from jobs.services import take_in_path
 
 from .test_server import SLOT, WithShop
@@ -59,6 +61,18 @@ class Arms(WithShop):
         far = self.post("lead", values=values, frame="base", shift=[5000, 0, 0])
         self.assertEqual(far.status_code, 422)
         self.assertIn("does not reach", far.json()["detail"])
+
+    def test_a_line_more_on_the_desk_takes_postures_along(self) -> None:
+        data = json.loads((CELL / "job.json").read_text())
+        data["postures"] = [{"program": "P8301.nc", "first": 8, "last": 13, "spin": 0}]
+        self.revision = setups.save(self.revision, data, None, self.ines, "a posture")
+        text = (CELL / "P8301.nc").read_text().split("\n")
+        longer = "\n".join([*text[:4], "(ONE LINE MORE)", *text[4:]])
+        told = self.post("desk/arm", programs={"P8301.nc": longer}).json()
+        self.assertEqual([(p["first"], p["last"]) for p in told["postures"]], [(9, 14)])
+        kept = self.post("desk/save", programs={"P8301.nc": longer}, label="").json()
+        data, _ = setups.job_data(Revision.objects.get(pk=kept["id"]))
+        self.assertEqual([(p["first"], p["last"]) for p in data["postures"]], [(9, 14)])
 
     def test_how_many_postures_reach_each_place(self) -> None:
         told = self.post("reach", values=[0, -35, 55, 0, -20, 0], tool=1, body="blank").json()

@@ -16,6 +16,7 @@ def change_dict(change: Change) -> dict[str, Any]:
         "amount": round(change.amount, 4),
         "edits": [{"program": e.program, "line": e.line, "old": e.old, "new": e.new} for e in change.edits],
         "values": [{"file": v.file, "path": list(v.path), "old": v.old, "new": round(v.new, 6)} for v in change.values],
+        "postures": [posture.model_dump(exclude_defaults=True) for posture in change.postures],
     }
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import IntEnum
 from pathlib import Path
 from typing import Any, Literal
@@ -19,7 +19,9 @@ from pydantic import BaseModel
 
 from ..findings import Edit
 from ..job import Job
+from ..job.following import file_followed, followed
 from ..job.loading import INCH_MM
+from ..job.models import Posture
 
 _LINE = re.compile(rb"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+")
 INCH_DECIMALS = 6
@@ -50,10 +52,19 @@ class Change:
     edits: tuple[Edit, ...] = ()
     values: tuple[Value, ...] = ()
     amount: float = 0.0
+    postures: tuple[Posture, ...] = field(
+        default=(), compare=False
+    )  # that an arm is asked for besides, lengths in mm; lines of the texts as they were
 
     def meddles(self, other: Change) -> bool:
         """Whether both touch one line or one number, so that they cannot be made together."""
         lines = {(e.program, e.line) for e in self.edits} & {(e.program, e.line) for e in other.edits}
+        if any(
+            a.program == b.program and a.first <= b.last and b.first <= a.last
+            for a in self.postures
+            for b in other.postures
+        ):
+            return True
         return bool(lines or {(v.file, v.path) for v in self.values} & {(v.file, v.path) for v in other.values})
 
 
@@ -62,6 +73,7 @@ def together(changes: Sequence[Change]) -> Change:
     return Change(
         "; ".join(change.title for change in changes), max(change.rank for change in changes),
         tuple(edit for change in changes for edit in change.edits), tuple(v for change in changes for v in change.values),
+        postures=tuple(posture for change in changes for posture in change.postures),
     )  # fmt: skip
 
 
@@ -76,6 +88,9 @@ def applied(job: Job, change: Change) -> Job:
             file = _with(file, value.path, value.new)
         else:
             tools = _with(tools, value.path, value.new)
+    if change.postures:
+        file = file.model_copy(update={"postures": [*file.postures, *change.postures]})
+    file = file_followed(file, job.programs, programs)
     made = replace(job, programs=programs, file=file, tools=tools)
     for worked_out in ("link_meshes",) if file is not job.file else ("link_meshes", "body_meshes"):
         made.__dict__[worked_out] = getattr(job, worked_out)
@@ -145,10 +160,30 @@ def written(job: Job, change: Change) -> dict[str, bytes]:
         files[name] = edited((job.folder / name).read_bytes(), edits)
     for kind, name in (("job", job.file_name), ("tools", job.file.tools)):
         values = [value for value in change.values if value.file == kind]
-        if values:
-            data = json.loads((job.folder / name).read_text("utf-8-sig"))
-            files[name] = (json.dumps(rewritten(data, values), indent=1, ensure_ascii=False) + "\n").encode()
+        data = json.loads((job.folder / name).read_text("utf-8-sig")) if values or kind == "job" else {}
+        made = rewritten(data, values) if values else data
+        if kind == "job":
+            made = _with_postures(
+                made, change.postures, {name: (job.folder / name).read_bytes() for name in files}, files
+            )
+        if made is not data:
+            files[name] = (json.dumps(made, indent=1, ensure_ascii=False) + "\n").encode()
     return files
+
+
+def _with_postures(
+    data: dict[str, Any], postures: Sequence[Posture], before: dict[str, bytes], after: dict[str, bytes]
+) -> dict[str, Any]:
+    """A job.json with postures more, and all of them gone along with their lines; itself where nothing of it changes."""
+    factor = INCH_MM if data.get("units") == "inch" else 1.0
+    more = [
+        posture.model_dump(exclude_defaults=True)
+        | ({"rail": {axis: value / factor for axis, value in posture.rail.items()}} if posture.rail else {})
+        for posture in postures
+    ]
+    own = data.get("postures", [])
+    moved = followed([*own, *more], before, after)
+    return data if moved == own else {**data, "postures": moved}
 
 
 def write_to(folder: Path, files: dict[str, bytes]) -> None:

@@ -2803,6 +2803,13 @@ export interface components {
             edits: components["schemas"]["LineChange"][];
             /** Values */
             values: components["schemas"]["ValueChange"][];
+            /**
+             * Postures
+             * @default []
+             */
+            postures: {
+                [key: string]: unknown;
+            }[];
             /** Seconds */
             seconds: number;
             /** Clear By */

@@ -10,7 +10,7 @@ import { replayOf } from "../tests/replay";
 import { ArmTab } from "./ArmTab";
 import { askedOf, blockOf, inserted, stretchAt, withWish, type Posture } from "./postures";
 import { span, Strip, wayOf } from "./Strip";
-import { moved, useArm } from "./useArm";
+import { useArm } from "./useArm";
 
 afterEach(() => vi.restoreAllMocks());
 
@@ -44,9 +44,8 @@ test("of two that hold the later one's words count, and only what holds for all 
   expect(askedOf(list, lines)).toEqual({ elbow: "down", rail: { R: 1 } });
 });
 
-test("a block goes before its line, and postures behind it go along", () => {
+test("a block goes before its line", () => {
   expect(inserted("a\nb\nc", 2, blockOf({ R: -600, J1: 30.12345 }))).toBe("a\nG0 R=-600 J1=30.123\nb\nc");
-  expect(moved([{ ...lines }, { ...lines, program: "Q.nc" }], "P.nc", 5)).toEqual([{ ...lines, last: 7 }, { ...lines, program: "Q.nc" }]);
 });
 
 test("the stretch under a moment, else the last before it", () => {

@@ -109,14 +109,8 @@ export function useArm(rehearsal: RehearsalFull, onRehearsal: (id: number) => vo
     onInsert: (program, line, block) =>
       void kept(async (anyway) => {
         const text = await api.text(rehearsal.id, program);
-        const made = { ...job, poses, postures: moved(postures, program, line) } as JobData;
+        const made = { ...job, poses, postures } as JobData; // postures go along with their lines when it is kept
         return (await api.saveDesk(revision, { programs: { [program]: inserted(text, line, block) }, job: made, tools: null }, `a kept pose before line ${line}`, anyway)).id;
       }),
   };
-}
-
-/** Postures of lines behind an inserted one go along with them. */
-export function moved(postures: Posture[], program: string, line: number): Posture[] {
-  const on = (at: number) => (at >= line ? at + 1 : at);
-  return postures.map((posture) => (posture.program === program ? { ...posture, first: on(posture.first), last: on(posture.last) } : posture));
 }

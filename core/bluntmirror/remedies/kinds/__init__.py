@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 
 from ..case import Case
 from ..proposal import Proposal
-from . import blocks, clearing, holding, levels, order, setup, tools
+from . import blocks, clearing, holding, levels, order, postures, setup, tools
 
 Source = Callable[[Case], Iterable[Proposal]]
 
@@ -16,6 +16,8 @@ def proposals(case: Case) -> Iterator[Proposal]:
     yield from blocks.own_fix(case)
     for source in SOURCES.get(case.finding.kind, ()):
         yield from source(case)
+    if case.finding.kind in TURNED:
+        yield from postures.another(case)
 
 
 def _room(case: Case) -> float:
@@ -115,6 +117,16 @@ def _speed_of_grip(case: Case) -> Iterator[Proposal]:
     yield from holding.sync_before(case)
 
 
+# What an arm may be rid of by reaching a stretch otherwise.
+TURNED = (
+    "travel.over",
+    "travel.reach",
+    "travel.singular",
+    "travel.speed",
+    "contact.body",
+    "contact.near",
+    "contact.shank",
+)
 SOURCES: dict[str, tuple[Source, ...]] = {
     "program.feed": (blocks.feed,),
     "program.compensation": (blocks.compensation,),
