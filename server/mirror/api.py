@@ -20,7 +20,7 @@ from ninja.files import UploadedFile
 from ninja.security import django_auth
 from pydantic import ValidationError
 
-from accounts import tokens
+from accounts import guesses, tokens
 from accounts.models import Membership, Organisation, Role, Token
 from bluntmirror.export.measures import as_csv
 from bluntmirror.export.trace import safe_cell
@@ -51,6 +51,7 @@ from jobs import (
 from jobs.models import Finding, Hook, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.tasks import FILM
 
+from .limits import from_here
 from .rights import guard
 from .schemas import (
     AccessoriesIn,
@@ -133,6 +134,14 @@ SHOWN_DELIVERIES = 8
 MOST_FILM = 16_000_000  # bytes in one answer
 
 api = NinjaAPI(title="Blunt Mirror", version="1", auth=django_auth, docs_url=None)
+
+
+@api.exception_handler(UnicodeEncodeError)
+def _no_text(request: HttpRequest, error: UnicodeEncodeError) -> HttpResponse:
+    """JSON may name half a character (a lone surrogate), which no table and no file can hold."""
+    return api.create_response(
+        request, {"detail": "what was sent holds half a character, which cannot be kept"}, status=422
+    )
 
 
 @api.exception_handler(services.Behind)
@@ -219,11 +228,19 @@ _WITH_ALL = (
 )
 
 
-@api.post("/sign-in", auth=None, response={200: Me, 401: Message})
+@api.post("/sign-in", auth=None, response={200: Me, 401: Message, 403: Message, 429: Message})
 def sign_in(request: HttpRequest, body: SignIn) -> Any:
+    if not from_here(request):  # else another page could sign a person in as somebody of its own choice
+        return Status(403, {"detail": "This sign-in comes from a page of another site."})
+    address = str(request.META.get("REMOTE_ADDR", ""))
+    if wait := guesses.wait_for(body.name, address):
+        said = f"Too many sign-ins have failed. Try again in {-(-wait // 60)} minute{'s' if wait > 60 else ''}."
+        return Status(429, {"detail": said})
     user = authenticate(request, username=body.name, password=body.password)
     if user is None:
+        guesses.failed(body.name, address)
         return Status(401, {"detail": "Name and password do not match."})
+    guesses.succeeded(body.name, address)
     login(request, user)
     request.user = user
     return me(request)

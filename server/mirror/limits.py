@@ -1,6 +1,7 @@
-"""How large a request that is no upload may be."""
+"""How large a request that is no upload may be, and where it may come from."""
 
 from collections.abc import Callable
+from urllib.parse import urlsplit
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -23,3 +24,11 @@ def bounded_bodies(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[H
         return answer(request)
 
     return bounded
+
+
+def from_here(request: HttpRequest) -> bool:
+    """Whether a browser says that the request comes from a page of our own; what is no browser says nothing, and is let through."""
+    if request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
+        return False
+    origin = request.headers.get("Origin")
+    return origin is None or urlsplit(origin).netloc == request.get_host()

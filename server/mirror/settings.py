@@ -51,6 +51,19 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 
+# What goes wrong while a request is answered is told on the process's own log, with its place.
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"log": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "loggers": {
+        "django.request": {"handlers": ["log"], "level": "ERROR", "propagate": False},
+        "accounts": {"handlers": ["log"], "level": "WARNING"},
+        "jobs": {"handlers": ["log"], "level": "WARNING"},
+    },
+}
+
 USE_TZ = True
 TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en-gb"
