@@ -66,6 +66,46 @@ class Drawings(WithFolder):
             with self.subTest(content[:8]), self.assertRaises(MeshUnreadable):
                 read_outline(self.folder / "holder.dxf")
 
+    def test_a_small_file_that_would_become_a_huge_drawing_is_refused(self) -> None:
+        def nested(depth: int, leaf: bool) -> Draw:
+            def draw(m: Any) -> None:
+                blocks = m.doc.blocks
+                if leaf:
+                    blocks.new("B0").add_circle((0, 0), 3)
+                else:
+                    blocks.new("B0")
+                for level in range(1, depth):
+                    block = blocks.new(f"B{level}")
+                    for _ in range(10):
+                        block.add_blockref(f"B{level - 1}", (0, 0))
+                m.add_blockref(f"B{depth - 1}", (0, 0))
+
+            return draw
+
+        def rows(count: int) -> Draw:
+            def draw(m: Any) -> None:
+                m.doc.blocks.new("HOLE").add_circle((0, 0), 3)
+                m.add_blockref(
+                    "HOLE",
+                    (0, 0),
+                    dxfattribs={"row_count": count, "column_count": count, "row_spacing": 9, "column_spacing": 9},
+                )
+
+            return draw
+
+        for name, draw, said in (
+            ("rows", rows(30_000), "more than 10,000 parts"), ("one row more", rows(101), "more than 10,000 parts"),
+            ("blocks in blocks", nested(12, True), "parts"), ("empty blocks in blocks", nested(12, False), "parts"),
+            ("an arc without end", lambda m: m.add_circle((0, 0), 1e12), "too far away"),
+            ("points", lambda m: [m.add_circle((0, y), 9e4) for y in range(100)], "more than 200,000 points"),
+            ("a hatch", lambda m: [m.add_line(*at) for i in range(400) for at in (((i, -1), (i, 400)), ((-1, i), (400, i)))], "cross"),
+        ):  # fmt: skip
+            with self.subTest(name), self.assertRaisesRegex(MeshUnreadable, said):
+                read_outline(self.drawn(draw))
+        for name, draw in (("once", rows(1)), ("a thousand times in one place", nested(4, True))):
+            with self.subTest(name):
+                self.assertAlmostEqual(Polygon(read_outline(self.drawn(draw))).area, math.pi * 9, delta=0.1)
+
     def test_a_holder_out_of_a_drawing_is_the_turned_body(self) -> None:
         self.drawn(lambda m: m.add_lwpolyline([(0, -60), (20, -60), (30, -20), (30, 0), (0, 0)], close=True))
         tool = {

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import KDTree
-from shapely import box, make_valid, union_all
+from shapely import STRtree, box, linestrings, make_valid, union_all
 from shapely.geometry import LineString, Polygon
 from shapely.ops import polygonize
 
@@ -18,6 +21,9 @@ MAX_FILE_BYTES = 20_000_000
 JOINED_MM = 0.005  # ends nearer than this are one: drawings are seldom closed to the bit
 CHORD_MM = 0.0025  # by which chords may stand off an arc, and what is left of them off those
 FAR_MM = 1e5
+MOST_PARTS, MOST_POINTS, MOST_CROSSINGS = 10_000, 200_000, 20_000
+_BATCH = 50  # of segments asked about at once: what comes back of one batch stays small even where all cross all
+_TOO_FAR = "a point of the drawing is not a number or lies too far away: check its units"
 # $INSUNITS: none said, inch, foot, mm, cm, m, mil, micron, dm.
 MM_OF_UNIT = {0: 1.0, 1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0, 9: 0.0254, 13: 0.001, 14: 100.0}  # fmt: skip
 BESIDE_THE_OUTLINE = frozenset(
@@ -78,7 +84,6 @@ def outside_of(ring: Outline) -> Outline:
 def _curves(path: Path) -> list[np.ndarray]:
     """Every curve of the drawing as a polyline (n, 2), mm."""
     from ezdxf import recover
-    from ezdxf.disassemble import recursive_decompose
     from ezdxf.lldxf.const import DXFError
     from ezdxf.path import make_path
 
@@ -90,7 +95,9 @@ def _curves(path: Path) -> list[np.ndarray]:
         )
     try:
         drawing, _ = recover.readfile(path)
-        entities = list(recursive_decompose(drawing.modelspace()))
+        entities = list(_parts(drawing.modelspace()))
+    except MeshUnreadable:
+        raise
     except (OSError, DXFError, ValueError, RecursionError) as error:
         said = "".join(c for c in str(error) if c.isprintable())[:120]
         raise MeshUnreadable(f"the drawing cannot be read as DXF: {said}") from error
@@ -99,15 +106,24 @@ def _curves(path: Path) -> list[np.ndarray]:
         raise MeshUnreadable(
             "the drawing's units ($INSUNITS) are none that is used for drawings of parts: export it in mm or inches"
         )
-    curves = []
+    curves, total = [], 0
     for entity in entities:
         kind = entity.dxftype()
         if kind in BESIDE_THE_OUTLINE or kind.startswith("ACAD_"):
             continue
         try:
-            points = [(p.x, p.y, p.z) for p in make_path(entity).flattening(CHORD_MM / scale)]
+            way = make_path(entity)
         except TypeError as error:
             raise MeshUnreadable(f"the drawing holds a {kind}, which is no curve: explode or remove it") from error
+        # An arc of a mile would be cut into chords without end: how far it goes is looked at before.
+        if not all(abs(c) * scale < FAR_MM for v in way.control_vertices() for c in (v.x, v.y, v.z)):
+            raise MeshUnreadable(_TOO_FAR)
+        points = [(p.x, p.y, p.z) for p in itertools.islice(way.flattening(CHORD_MM / scale), MOST_POINTS - total + 1)]
+        total += len(points)
+        if total > MOST_POINTS:
+            raise MeshUnreadable(
+                f"the drawing has more than {MOST_POINTS:,} points: leave only the outline that is meant"
+            )
         curve = np.array(points).reshape(-1, 3) * scale
         if len(curve) > 1:
             if np.ptp(curve[:, 2]) > JOINED_MM:
@@ -116,8 +132,33 @@ def _curves(path: Path) -> list[np.ndarray]:
     if not curves:
         raise MeshUnreadable("the drawing holds no lines, arcs or splines")
     if not all(np.isfinite(curve).all() and np.abs(curve).max() < FAR_MM for curve in curves):
-        raise MeshUnreadable("a point of the drawing is not a number or lies too far away: check its units")
-    return curves
+        raise MeshUnreadable(_TOO_FAR)
+    once = {min(curve.tobytes(), curve[::-1].tobytes()): curve for curve in curves}  # a curve drawn twice is one
+    return list(once.values())
+
+
+def _parts(layout: Any) -> Iterator[Any]:
+    """The curves of a layout, blocks taken apart. Raises MeshUnreadable where that has no end in sight: a few lines of a file can name
+    a block in thousands of rows, or blocks of blocks."""
+    from ezdxf.disassemble import recursive_decompose
+
+    waiting, left = [iter(layout)], MOST_PARTS
+    while waiting:
+        entity = next(waiting[-1], None)
+        if entity is None:
+            waiting.pop()
+            continue
+        many = entity.mcount if entity.dxftype() == "INSERT" else 1
+        left -= many
+        if left < 0:
+            raise MeshUnreadable(
+                f"the drawing has more than {MOST_PARTS:,} parts, blocks in blocks counted: leave only the outline that is meant"
+            )
+        if entity.dxftype() != "INSERT":
+            yield from recursive_decompose([entity])
+            continue
+        singles = entity.multi_insert() if many > 1 else (entity,)
+        waiting.append(itertools.chain.from_iterable(single.virtual_entities() for single in singles))
 
 
 def _onto_axis(curve: np.ndarray) -> np.ndarray:
@@ -128,6 +169,7 @@ def _onto_axis(curve: np.ndarray) -> np.ndarray:
 
 def _faces(curves: list[np.ndarray]) -> list[Polygon]:
     """What the curves close, ends within JOINED_MM of each other made one."""
+    _refuse_a_tangle(curves)
     ends = np.concatenate([curve[[0, -1]] for curve in curves])
     near = KDTree(ends).query_pairs(JOINED_MM, output_type="ndarray")
     links = coo_array((np.ones(len(near)), (near[:, 0], near[:, 1])), shape=(len(ends), len(ends)))
@@ -145,6 +187,19 @@ def _faces(curves: list[np.ndarray]) -> list[Polygon]:
     if any(face.interiors for face in faces):
         raise MeshUnreadable("one outline lies inside another: leave only the one that is meant, without holes")
     return faces
+
+
+def _refuse_a_tangle(curves: list[np.ndarray]) -> None:
+    """Raises MeshUnreadable where so many segments meet that to cut them at each other would take for ever: an outline's segments
+    meet the one before and the one after."""
+    pieces = np.concatenate([np.stack([curve[:-1], curve[1:]], axis=1) for curve in curves])
+    segments = linestrings(pieces)
+    tree = STRtree(segments)
+    left = 4 * len(segments) + MOST_CROSSINGS
+    for i in range(0, len(segments), _BATCH):
+        left -= tree.query(segments[i : i + _BATCH], predicate="intersects").shape[1]
+        if left < 0:
+            raise MeshUnreadable("the drawing's lines cross each other all over: leave only the outline that is meant")
 
 
 def _ring(faces: list[Polygon]) -> Outline:
