@@ -6,12 +6,13 @@ Run it from the root of the project: `python docs/write.py`.
 import inspect
 import json
 import sys
+import textwrap
 from pathlib import Path
 
 from bluntmirror.export.models import VerdictFile
 from bluntmirror.findings import CATALOGUE, RULES
 from bluntmirror.job.models import JobFile, MachineFile, RouteFile, ToolsFile
-from bluntmirror.program import system_variables
+from bluntmirror.program import pose_text, system_variables
 from bluntmirror.program.dialect import BUILT_IN, DialectFile, Settings, built_in
 
 DOCS = Path(__file__).parent
@@ -82,6 +83,40 @@ machine file does not bind is reported (`word.unknown`); the ones under *known* 
 - `AND`, `OR`, `XOR` work bit by bit; in `rs274` on truth values. FIX cuts towards zero; in `rs274` it rounds down.
 - Clocks (#3001, #3002, #3011, #3012) stand at 0, and reading one is reported.
 
+## Programs of poses
+
+A program of an arm may also be a table or a text, by the ending of its file. Either is read line for line as the blocks that say the same, so that
+findings, postures and the tape name its own lines. `poses JOB` writes any arm's program as a table.
+What would clear a finding by other words or blocks is not offered for them; postures, registers and the set-up are.
+
+`.csv`: a row a move, its columns by the names of the first row, in any order; a line that begins with # is a comment.
+
+```
+x y z     the tip, mm; left empty: where it is          i j k      the direction from tip to gauge point
+feed      mm/min; empty or 0: a rapid                    tool       another number than before: it is changed first
+speed     rev/min, clockwise; 0: the spindle stops       j1 … j6, r a joint's own value: a move of the joints
+offset    G54 … G59
+```
+
+`.poses`: kept poses and moves, words parted by spaces, in small or capital letters.
+
+```
+{pose_grammar}
+```
+
+```
+frame G54
+tool 1                                          # the trimming cutter
+spindle 12000
+pose above x -130 y 0 z 50 along 0 0 1
+pose wait  j1 0 j2 -20 j3 30 j4 0 j5 60 j6 0
+go above
+cut z -5 feed 500
+cut x 130 feed 2000
+go above
+go wait
+```
+
 ## Parameters of the virtual control
 
 Settings of a dialect file:
@@ -93,7 +128,11 @@ def language() -> str:
     """docs/language.md: every code of every dialect, its meaning and the test that shows it."""
     from tests.test_dialects import codes_of, shown
 
-    lines = [LANGUAGE + inspect.cleandoc(Settings.__doc__ or "").split("\n\n", 1)[1].join(["```\n", "\n```\n"])]
+    grammar = inspect.cleandoc(pose_text.__doc__ or "").split("\n\n")[1]
+    lines = [
+        LANGUAGE.replace("{pose_grammar}", textwrap.dedent(grammar))
+        + inspect.cleandoc(Settings.__doc__ or "").split("\n\n", 1)[1].join(["```\n", "\n```\n"])
+    ]
     lines += [
         "System variables:\n\n```\n" + inspect.cleandoc(system_variables.__doc__ or "").split("\n\n", 1)[1] + "\n```\n"
     ]

@@ -530,13 +530,44 @@ class Drawn(OnAnArm):
 class Tables(OnAnArm):
     """Programs as tables of poses."""
 
-    def as_table(self, text: str, **changes: Any) -> Any:
-        self.job(SLOT, **changes)
+    def as_table(self, text: str, name: str = "rim.csv") -> Any:
+        self.job(SLOT)
         data = json.loads((self.folder / "job.json").read_text())
-        data["programs"] = [{"main": "rim.csv"}]
+        data["programs"] = [{"main": name}]
         (self.folder / "job.json").write_text(json.dumps(data))
-        (self.folder / "rim.csv").write_text(text)
+        (self.folder / name).write_text(text)
         return open_job(self.folder)
+
+    def test_a_text_of_kept_poses_says_the_same_as_the_table(self) -> None:
+        """Metamorphic: table and text of one program, whose kept places are named before they are gone to, move the joints alike."""
+        table = (
+            "x,y,z,i,j,k,feed,tool,speed,offset,j1,j5\n-130,0,50,0,0,1,,1,8000,G54,,\n,,-5,,,,500,,,,,\n130,,,,,,2000,,,,,\n"
+            ",60,,,,,2000,,,,,\n-130,0,50,0,0,1,,,,,,\n,,,,,,,,,,10,70\n"
+        )
+        text = (
+            "# the rim\nframe g54\ntool 1\nspindle 8000\npose above x -130 y 0 z 50 along 0 0 1   # over the corner\npose wait J1 10 J5 70\n"
+            "go above\ncut z -5 feed 500\nCUT X 130 feed 2000\ncut y 60\ngo above\ngo wait\n"
+        )
+        one, other = check_program(self.as_table(table)), check_program(self.as_table(text, "rim.poses"))
+        self.assertEqual([f.kind for f in other.findings if f.severity == "stop"], [])
+        moved = other.reel.motions.line[other.reel.motions.line > 6]
+        self.assertEqual(list(moved), [7, 8, 9, 10, 11, 12], "a finding names the text's own line")
+        self.assertEqual(len(one.reel.motions.end) - len(other.reel.motions.end), 0)
+        np.testing.assert_allclose(other.reel.motions.end, one.reel.motions.end, atol=1e-9)
+        np.testing.assert_allclose(other.reel.motions.feed, one.reel.motions.feed)
+
+    def test_what_a_text_cannot_mean_says_where_and_why(self) -> None:
+        for line, said in (
+            ("cut x 5", "no feed was said"), ("cut x 5 feed 0", "more than 0"), ("cut j1 5 feed 9", "they do not cut"), ("go home", "no pose 'home'"),
+            ("pose x x 5", "no name of a pose"), ("pose j10 x 5", "no name of a pose"), ("pose rim x 5 j1 3", "not both"), ("go x 5 x 6", "twice"),
+            ("go x 5 y", "number is missing"), ("go", "is missing"), ("go along 0 1", "number is missing"), ("tool", "one word"), ("frame g60", "none of G54"),
+            ("jump x 5", "none of cut"), ("go i 1", "neither x, y, z"), ("go x ?", "no number"), ("spindle 1e99", "beyond"),
+        ):  # fmt: skip
+            found = check_program(self.as_table(f"tool 1\n{line}\ngo x 0 y 0 z 80 along 0 0 1\n", "rim.poses")).findings
+            with self.subTest(line):
+                self.assertIn(
+                    (2, True), [(f.line, said in f.message) for f in found if f.kind == "program.syntax"], found
+                )
 
     def test_out_and_in_again_it_is_the_same_program(self) -> None:
         """Metamorphic: the poses of a program written as a table and read from it ask for the same joints, one for one."""

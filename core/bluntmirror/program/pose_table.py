@@ -23,20 +23,26 @@ KNOWN = {*PLACES, *DIRECTION, "feed", "tool", "speed", "offset"}
 FIRST = "G21 G17 G90 G94"
 
 
-def is_table(name: str) -> bool:
-    return name.lower().endswith(".csv")
+def lines_of(data: bytes) -> list[str]:
+    return data.decode("utf-8", "replace").replace("\r\n", "\n").replace("\r", "\n").split("\n")
+
+
+def comment(text: str) -> str:
+    """As a block holds it."""
+    said = text.strip().replace("(", "[").replace(")", "]")
+    return f"({said})" if said else ""
 
 
 def as_blocks(data: bytes) -> tuple[bytes, dict[int, str]]:
     """The table's lines as blocks, and what is wrong with lines (from 0) that cannot be read."""
-    lines = data.decode("utf-8", "replace").replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    lines = lines_of(data)
     blocks, wrong = [""] * len(lines), {}
     heads: list[str] | None = None
-    last, before = -1, _State()
+    last, before = -1, Said()
     for number, line in enumerate(lines):
         text = line.strip()
         if not text or text.startswith("#"):
-            blocks[number] = f"({text[1:].strip().replace('(', '[').replace(')', ']')})" if text else ""
+            blocks[number] = comment(text[1:])
             continue
         cells = [cell.strip() for cell in next(csv.reader(io.StringIO(line)))]
         if heads is None:
@@ -66,15 +72,15 @@ def as_blocks(data: bytes) -> tuple[bytes, dict[int, str]]:
     return "\n".join(blocks).encode(), wrong
 
 
-class _State:
-    """What a row need not say again."""
+class Said:
+    """What was said before and need not be said again, by rows of a table and by lines of a text."""
 
     def __init__(self) -> None:
         self.begun, self.tool, self.speed, self.offset = False, 0, 0.0, "G54"
 
     def block(self, row: dict[str, str]) -> str:
-        """Raises ValueError with what is wrong with the row."""
-        values = {head: _number(head, cell) for head, cell in row.items() if cell and head != "offset"}
+        """The block that says what a row says, its cells by their columns. Raises ValueError with what is wrong with it."""
+        values = {head: number(head, cell) for head, cell in row.items() if cell and head != "offset"}
         words = [] if self.begun else [FIRST]
         offset = row.get("offset", "").upper() or self.offset
         if not re.fullmatch(r"G5[4-9]", offset):
@@ -101,7 +107,7 @@ class _State:
         return " ".join(words)
 
 
-def _number(head: str, cell: str) -> float:
+def number(head: str, cell: str) -> float:
     try:
         value = float(cell)
     except ValueError:

@@ -26,7 +26,7 @@ from .flat import Flat
 from .interpreted import Interpreted
 from .labels import Labels
 from .motions import PLANE_AXES, MotionBuilder
-from .pose_table import is_table
+from .pose_text import reader_of
 from .reader import Block
 from .text import SCAN_FROM_LINES, ProgramText
 from .words import Words, axis_letters
@@ -188,7 +188,7 @@ class Run(ABC):
     def report(self, rule: str, message: str, **fields: Any) -> None:
         fields.setdefault("line", self.at)
         fields.setdefault("program", self.text.name)
-        if is_table(fields["program"]):
+        if reader_of(fields["program"]) is not None:
             fields.pop("fix", None)  # its lines are no blocks
         self.docket.add(
             rule, message, channel=self.channel, tool=self.control.tool,

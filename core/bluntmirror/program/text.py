@@ -7,7 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from .pose_table import as_blocks, is_table
+from .pose_text import reader_of
 from .reader import Block, Unreadable, block_of, read_block
 
 SCAN_FROM_LINES = 2_000  # below this, loading the compiled scanner costs more than it saves
@@ -33,8 +33,9 @@ class ProgramText:
         if data.startswith(b"\xef\xbb\xbf"):
             data = data[3:]
         # A lone CR ends a line too: some senders write nothing else, and the file must not become one line.
-        self.faults: dict[int, str] = {}  # of a table of poses: lines that cannot be read, and why
-        if is_table(name):
+        self.faults: dict[int, str] = {}  # of a program of poses: lines that cannot be read, and why
+        as_blocks = reader_of(name)
+        if as_blocks is not None:
             data, self.faults = as_blocks(data)
         self.data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
         raw = np.frombuffer(self.data, np.uint8)

@@ -7,7 +7,7 @@ import type { Arm, RehearsalFull } from "../api/client";
 import { clock, toolColour } from "../look";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
-import { askedOf, blockOf, CHOICES, stretchAt } from "./postures";
+import { askedOf, blockOf, CHOICES, isTable, stretchAt } from "./postures";
 import type { ArmDesk, KeptPose } from "./useArm";
 
 interface Props {
@@ -227,18 +227,23 @@ function Poses({ replay, player, desk, onStand }: { replay: Replay; player: Play
           <ul className="arm-poses">
             {poses.map((pose) => (
               <li key={pose.name}>
-                <button className="link" onClick={() => onStand(stand(pose))} title={blockOf(pose.at)}>
+                <button className="link" onClick={() => onStand(stand(pose))} title={blockOf(pose.at, program)}>
                   {pose.name}
                 </button>
                 <span className="grow" />
                 <Popconfirm
                   title={`Before line ${before} of ${program}?`}
-                  description={<code>{blockOf(pose.at)}</code>}
+                  description={<code>{blockOf(pose.at, program)}</code>}
                   okText="Put it in, and rehearse"
                   cancelText="Not now"
-                  onConfirm={() => desk.onInsert(program, before, blockOf(pose.at))}
+                  onConfirm={() => desk.onInsert(program, before, blockOf(pose.at, program))}
                 >
-                  <Button size="small" aria-label={`Put ${pose.name} into the program`}>
+                  <Button
+                    size="small"
+                    disabled={isTable(program)}
+                    title={isTable(program) ? "The program is a table: put a row with the joints' columns into it by hand" : undefined}
+                    aria-label={`Put ${pose.name} into the program`}
+                  >
                     Into the program…
                   </Button>
                 </Popconfirm>

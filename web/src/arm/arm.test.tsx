@@ -45,7 +45,8 @@ test("of two that hold the later one's words count, and only what holds for all 
 });
 
 test("a block goes before its line", () => {
-  expect(inserted("a\nb\nc", 2, blockOf({ R: -600, J1: 30.12345 }))).toBe("a\nG0 R=-600 J1=30.123\nb\nc");
+  expect(inserted("a\nb\nc", 2, blockOf({ R: -600, J1: 30.12345 }, "P.nc"))).toBe("a\nG0 R=-600 J1=30.123\nb\nc");
+  expect(blockOf({ R: -600, J1: 30.12345 }, "rim.POSES")).toBe("go r -600 j1 30.123");
 });
 
 test("the stretch under a moment, else the last before it", () => {
