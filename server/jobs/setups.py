@@ -12,7 +12,7 @@ import tempfile
 import threading
 import zipfile
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from pathlib import Path, PurePosixPath
 from typing import Any, Generic, TypeVar
@@ -30,7 +30,7 @@ from bluntmirror.geometry.frames import Floats, frame, inverse
 from bluntmirror.geometry.mesh import Mesh, joined
 from bluntmirror.job import Job, JobUnreadable, open_job
 from bluntmirror.job.fixtures import LIBRARY, ROUNDS, standard_size, stock_around
-from bluntmirror.job.loading import data_in_millimetres, with_data
+from bluntmirror.job.loading import data_in_millimetres, open_within, with_data
 from bluntmirror.job.mating import CannotMate, around, mate, placed, row
 from bluntmirror.job.models import JobFile, ToolEntry, ToolsFile
 from bluntmirror.machine import Chain
@@ -52,20 +52,34 @@ T = TypeVar("T")
 
 
 class _Kept(Generic[T]):
-    """The few things used last, made once each."""
+    """The few things used last, made once each. Whoever asks for one waits while it is made, and nobody else does: a drawing of
+    gigabytes that one person opens holds up no other."""
 
     def __init__(self) -> None:
         self.items: OrderedDict[str, T] = OrderedDict()
-        self.lock = threading.RLock()  # a step's job is made of the one before it
+        self.lock = threading.Lock()  # of the two tables, never held while something is made
+        self.making: dict[str, threading.Lock] = {}
 
-    def get(self, key: str, make) -> T:  # type: ignore[no-untyped-def]
+    def get(self, key: str, make: Callable[[], T]) -> T:
         with self.lock:
-            if key not in self.items:
-                self.items[key] = make()
-                while len(self.items) > KEPT:
-                    self.items.popitem(last=False)
-            self.items.move_to_end(key)
-            return self.items[key]
+            if key in self.items:
+                self.items.move_to_end(key)
+                return self.items[key]
+            turn = self.making.setdefault(key, threading.Lock())
+        with turn:
+            with self.lock:
+                if key in self.items:
+                    return self.items[key]
+            try:
+                made = make()
+                with self.lock:
+                    self.items[key] = made
+                    while len(self.items) > KEPT:
+                        self.items.popitem(last=False)
+                return made
+            finally:
+                with self.lock:
+                    self.making.pop(key, None)
 
 
 _jobs: "_Kept[Job]" = _Kept()
@@ -74,8 +88,7 @@ _machines: "_Kept[Job]" = _Kept()
 _moving = threading.Lock()  # a panel's follower is one hand's
 
 
-def _unpacked(revision: Revision) -> Path:
-    folder = Path(tempfile.mkdtemp(prefix="mirror-setup-"))
+def _unpack(revision: Revision, folder: Path) -> Path:
     with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
         bundle.extractall(folder)  # our own archives, checked when they came in
     for file in dropped.folder_of(revision).glob("*"):
@@ -96,7 +109,9 @@ def opened(revision: Revision, data: Json | None = None) -> Job:
     try:
         of_steps = "".join(f":{step} {row.pk if row else 0}" for step, row in _sources(revision).items())
         key = f"{revision.job.organisation_id}:{revision.digest}{of_steps}"  # dropped files come to it: an organisation's own
-        base = _jobs.get(key, lambda: open_job(_unpacked(revision), _carried(revision)))
+        base = _jobs.get(
+            key, lambda: open_within(lambda folder: _unpack(revision, folder), revision.job.name, _carried(revision))
+        )
         if data is None:
             return base
         return _jobs.get(f"{key}:{_key(data)}", lambda: with_data(base, data))
@@ -156,8 +171,7 @@ def _key(data: Json) -> str:
 def machine_alone(item: LibraryFile) -> Job:
     """A library machine as a job with nothing on it."""
 
-    def make() -> Job:
-        folder = Path(tempfile.mkdtemp(prefix="mirror-machine-"))
+    def fill(folder: Path) -> Path:
         if item.meshes:
             with item.meshes.open("rb") as source, zipfile.ZipFile(source) as bundle:
                 bundle.extractall(folder)
@@ -169,10 +183,10 @@ def machine_alone(item: LibraryFile) -> Job:
         for name, data in made.items():
             (folder / name).write_text(json.dumps(data))
         (folder / "none.nc").write_text("M30\n")
-        return open_job(folder)
+        return folder
 
     try:
-        return _machines.get(item.digest, make)
+        return _machines.get(item.digest, lambda: open_within(fill, item.name))
     except JobUnreadable as error:
         raise Refused(str(error)) from error
 

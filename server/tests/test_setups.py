@@ -1,9 +1,11 @@
 """Setting up, moving by hand and changing machines through the API: who may, what is refused, what is kept."""
 
+import gc
 import io
 import json
 import struct
 import tempfile
+import threading
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -54,6 +56,45 @@ class Setups(WithShop):
             self.assertEqual(self.client.get(f"/api{address}").status_code, 404, address)
         self.assertEqual(self.post(f"/revisions/{number}/move", begin=[0, 0, 0], end=[0, 0, 0]).status_code, 404)
         self.assertEqual(self.post(f"/revisions/{number}/swap/{machine}").status_code, 404)
+
+    def test_files_of_a_job_that_is_forgotten_are_gone(self) -> None:
+        with mock.patch.multiple(setups, _jobs=setups._Kept(), _panels=setups._Kept(), _machines=setups._Kept()):
+            job, machine = setups.opened(self.revision), setups.machine_alone(self.machine)
+            other = setups.opened(
+                self.revision, {**job.file.model_dump(mode="json", by_alias=True), "name": "with a name more"}
+            )
+            folders = [job.folder, machine.folder]
+            self.assertEqual(other.folder, job.folder)
+            setups._jobs.items.clear()
+            del job, machine
+            gc.collect()
+            self.assertTrue(all(folder.is_dir() for folder in folders), "as long as anything made of them is in use")
+            setups._machines.items.clear()
+            del other
+            gc.collect()
+            self.assertEqual([folder for folder in folders if folder.exists()], [])
+
+    def test_one_that_takes_long_to_open_holds_up_nobody_else(self) -> None:
+        kept, begun, go_on, made = setups._Kept[str](), threading.Event(), threading.Event(), []
+
+        def slow() -> str:
+            begun.set()
+            go_on.wait(60)
+            made.append("slow")
+            return "slow"
+
+        threads = [threading.Thread(target=kept.get, args=("slow", slow)) for _ in range(3)]
+        for thread in threads:
+            thread.start()
+        self.assertTrue(begun.wait(60))
+        self.assertEqual(kept.get("other", lambda: "other"), "other")
+        go_on.set()
+        for thread in threads:
+            thread.join(60)
+        self.assertEqual((made, kept.get("slow", slow)), (["slow"], "slow"))  # made once
+        with self.assertRaises(ZeroDivisionError):
+            kept.get("broken", lambda: str(1 / 0))
+        self.assertEqual((kept.get("broken", lambda: "whole"), kept.making), ("whole", {}))
 
     def test_a_job_is_opened_changed_and_kept_as_a_new_revision(self) -> None:
         setup = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()

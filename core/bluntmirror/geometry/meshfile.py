@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import struct
 import tempfile
+import threading
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +18,7 @@ MIXED = np.array(
 )  # odd, and without a pattern in their bits
 MAX_TRIANGLES = 2_000_000
 STEP_TOLERANCE_MM = 0.01
+_translating = threading.Lock()
 
 _STL = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 
@@ -129,9 +131,10 @@ def _read_scene(path: Path, scale: float) -> Mesh:
 def _read_step(path: Path) -> Mesh:
     import cascadio
 
-    with tempfile.TemporaryDirectory() as folder:
+    with tempfile.TemporaryDirectory() as folder, _translating:
         out = Path(folder) / "solid.glb"
-        # The translator prints to the process's own outputs, where a verdict and its one line of error go.
+        # The translator prints to the process's own outputs, where a verdict and its one line of error go. Of two threads that turn
+        # them away at once one would keep the other's silence: one at a time.
         kept = [os.dup(1), os.dup(2)]
         quiet = os.open(os.devnull, os.O_WRONLY)
         try:

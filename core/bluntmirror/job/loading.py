@@ -10,7 +10,7 @@ import struct
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path, PurePosixPath
@@ -169,17 +169,23 @@ def open_job(path: Path, carried: dict[tuple[str, str], Mesh] | None = None) -> 
     if not path.exists():
         raise JobUnreadable(str(path), "no such file or folder")
     if path.is_file() and path.suffix.lower() == ".zip":
-        unpacked = tempfile.TemporaryDirectory(prefix="bluntmirror-")
-        try:
-            job = _open_folder(unzip(path, Path(unpacked.name)), "job.json", str(path), carried)
-        except BaseException:
-            unpacked.cleanup()
-            raise
-        job._unpacked = unpacked  # the files stay as long as the job does
-        return job
+        return open_within(lambda folder: unzip(path, folder), str(path), carried)
     if path.is_dir():
         return _open_folder(path, "job.json", str(path), carried)
     return _open_folder(path.parent, path.name, str(path), carried)
+
+
+def open_within(fill: Callable[[Path], Path], shown: str, carried: dict[tuple[str, str], Mesh] | None = None) -> Job:
+    """Open what `fill` puts into a folder of its own, which stays as long as the job does; it returns the one that holds job.json.
+    `shown`: what errors call it. Raises JobUnreadable."""
+    unpacked = tempfile.TemporaryDirectory(prefix="bluntmirror-")
+    try:
+        job = _open_folder(fill(Path(unpacked.name)), "job.json", shown, carried)
+    except BaseException:
+        unpacked.cleanup()
+        raise
+    job._unpacked = unpacked
+    return job
 
 
 def _open_folder(folder: Path, name: str, shown: str, carried: dict[tuple[str, str], Mesh] | None) -> Job:
