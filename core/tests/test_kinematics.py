@@ -310,6 +310,19 @@ class TipControl(WithMachine):
                     worst = max(worst, float(np.linalg.norm(off - (off @ along) * along)))
             self.assertLess(worst, 0.001, name)
 
+    def test_more_turns_than_any_work_needs_end_the_reading(self) -> None:
+        begin = "G43.4 H1 G0 X0 Y0 Z30\n"
+        for program, line in (
+            (begin + "G1 X30 C9999999 F9000\nG49\nM30\n", 5), (begin + "G3 X0 Y0 I10 C-9999999 F9000\nG49\nM30\n", 5),
+            ("#1=0\n" + begin + "G91\nWHILE [#1 LT 30] DO1\nG1 X1 C180000 F9000\n#1=#1+1\nEND1\nG90 G49\nM30\n", 8),
+        ):  # fmt: skip
+            with self.subTest(program[len(begin) :]):
+                _, result = self.ends("trunnion", program)
+                self.assertIn(("endless.turns", line), [(f.rule, f.line) for f in result.findings])
+                self.assertLess(len(make_knots(result.reel, 0.002).at), 2_000_000)
+        _, result = self.ends("trunnion", begin + "G1 X30 C36000 F9000\nG49\nM30\n")  # a spiral of a hundred turns
+        self.assertNotIn("endless.turns", [f.rule for f in result.findings])
+
     def test_no_axis_outruns_its_speed_or_its_acceleration(self) -> None:
         _, result = self.ends(
             "trunnion", "G43.4 H1 G0 X0 Y0 Z30\nG1 X30 Y10 Z5 A-35 C200 F9000\nX-20 Y15 Z8 A20 C-60\nG49\nM30\n"

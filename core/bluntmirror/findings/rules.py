@@ -359,6 +359,17 @@ _rule(
     fixed=True,
 )
 _rule(
+    "endless.turns",
+    "program.endless",
+    "stop",
+    "More turns than any work needs",
+    "Under tip control a motion that turns an axis is replayed in pieces of two degrees; the program asks for more turns than any real one.",
+    "Correct the rotary word: its sign, its point, or the turns of a helix.",
+    "",
+    "",
+    fixed=True,
+)
+_rule(
     "endless.depth",
     "program.endless",
     "stop",

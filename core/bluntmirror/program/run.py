@@ -113,6 +113,7 @@ class Run(ABC):
         self.approach: tuple[ProgramText, int] | None = None  # where this tool first moves along Z
         self.rapid_level: float | None = None  # the R level of this tool's last cycle
         self.cut_since_change = False
+        self.wound = 0.0  # degrees that rotary axes have turned while the tip kept its way
         self.told: set[object] = set()  # what has been reported and need not be again
         self.ready: Ready | None = None
         self._deadline = time.monotonic() + setup.max_seconds

@@ -17,9 +17,10 @@ from .compensation import Compensation, Move
 from .corners import Corners
 from .flat import Flat
 from .motions import ARC, DWELL, FEED, PLANE_AXES, RAPID, THREAD, Snapshot
-from .run import Run
+from .run import Ended, Run
 
 MOST_PIECES = 20_000  # of one move in a flat plane
+MOST_TURNS = 10_000  # of rotary axes in a program, while the tip keeps its way: each is 180 pieces of the replay
 
 
 class Writer(Run):
@@ -149,6 +150,8 @@ class Writer(Run):
         elif turns and any(target[i] != here[i] for i in self.rotary):
             # While no rotary axis turns, a straight way of the tip is a straight way of the axes too.
             in_frame = True
+        if in_frame:
+            self._wind(max((abs(target[i] - here[i]) for i in self.rotary), default=0.0))
         if "Z" in move.axes or control.tip_control:
             control.length_applied = control.length_active
         feed = move.feed
@@ -157,6 +160,13 @@ class Writer(Run):
         self.add(move.kind, target, feed, move.exact, move.plane if move.kind == ARC else 0, centre, sweep, move.seconds,
                  in_frame, move.line, move.file, move.rpm, move.snapshot)  # fmt: skip
         return move
+
+    def _wind(self, degrees: float) -> None:
+        self.wound += degrees
+        if self.wound > 360.0 * MOST_TURNS:
+            self.report("endless.turns", f"stopped: under tip control the rotary axes turn more than {MOST_TURNS:,} times",
+                        remedy="Correct the rotary word: its point may be missing.")  # fmt: skip
+            raise Ended
 
     def _write_flat(self, flat: Flat, move: Move) -> None:
         """A motion in a flat plane, as its short moves."""
