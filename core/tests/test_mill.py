@@ -277,6 +277,10 @@ class Cycles(unittest.TestCase):
         self.assertEqual(int((np.diff(holes.end[:, 0]) > 0).sum()), 30)
         endless = read(mill(max_blocks=500), READY + "G0 Z10.\nG91 G99 G81 X0.01 Z-7. R-8. L999999999\nG80\n")[2]
         self.assertEqual([f.rule for f in endless], ["endless.cycle"])
+        # A point too far to the left: fifty thousand pecks of a micron in one hole. Two thousand, of a deep hole, are real.
+        for peck, found in (("0.001", ["endless.cycle"]), ("0.025", [])):
+            text = READY + f"G0 Z10.\nG99 G83 X5. Z-50. R2. Q{peck} F100\nG80\n"
+            self.assertEqual([f.rule for f in read(mill(), text)[2]], found)
         motions = read(mill(), READY + "G0 Z10.\nG91 G99 G81 X10. Z-7. R-8. K3\nG80\n")[1].motions
         self.assertEqual((motions.end[motions.kind == FEED, 0] + 300).tolist(), [10, 20, 30])
         for cancel in ("G80", "G0 X7."):

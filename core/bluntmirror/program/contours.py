@@ -23,7 +23,7 @@ from .motions import ARC, FEED, RAPID
 from .words import Words
 from .writer import Writer
 
-MAX_LEVELS, MAX_PECKS, MAX_BLOCKS = 20_000, 100_000, 1_000_000
+MAX_LEVELS, MAX_PECKS, MAX_BLOCKS = 20_000, 10_000, 1_000_000
 HAIR_MM = 1e-6
 Point = tuple[float, float]  # Z, X of the shaped contour (X as the slide's own way)
 

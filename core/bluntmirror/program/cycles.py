@@ -23,7 +23,7 @@ from .motions import FEED, PLANE_AXES, RAPID, THREAD
 from .words import Words
 from .writer import Writer
 
-MAX_PECKS = MAX_HOLES = 100_000
+MAX_PECKS, MAX_HOLES = 10_000, 100_000
 PECKING = ("chip-break", "peck-drill")
 TAPPING = ("tap", "tap-left", "tap-rigid")
 
