@@ -71,6 +71,17 @@ def core_word(word: str, rest: list[str]) -> int:
     os.execve(PYTHON, [str(PYTHON), "-m", "bluntmirror", word, *rest], environment())
 
 
+CORE_WORDS = {
+    "verify": "rehearse a job folder and print its verdict",
+    "check": "the program check alone",
+    "mend": "try the smallest changes that clear the findings, and write the mended job",
+    "control": "offsets, registers and variables: a table, or a program that writes them",
+    "calibrate": "learn a unit's accelerations, corners, block and change times from measured times",
+    "poses": "an arm's moves as a table of poses that can be read again",
+    "trace": "one row per motion, as CSV",
+}  # known before anything is installed; a test holds them against the core's own
+
+
 def main(words: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="./mirror", description="Blunt Mirror: may this program run?")
     commands = parser.add_subparsers(dest="word", metavar="WORD")
@@ -83,17 +94,10 @@ def main(words: list[str]) -> int:
     commands.add_parser("client", help="write the API's document and the web client made from it")
     testing = commands.add_parser("test", help="format, lint, types, layers, and all tests")
     testing.add_argument("only", nargs="*", help="parts to run: source, web, core, server, e2e (default: all)")
-    for word, text in (
-        ("verify", "rehearse a job folder and print its verdict"),
-        ("check", "the program check alone"),
-        ("mend", "try the smallest changes that clear the findings, and write the mended job"),
-        ("control", "offsets, registers and variables: a table, or a program that writes them"),
-        ("trace", "one row per motion, as CSV"),
-        ("bench", "measure the kernels beside their yardsticks"),
-    ):
+    for word, text in (CORE_WORDS | {"bench": "measure the kernels beside their yardsticks"}).items():
         commands.add_parser(word, help=text, add_help=False)
     try:
-        if words and words[0] in ("verify", "check", "mend", "control", "trace"):
+        if words and words[0] in CORE_WORDS:
             return core_word(words[0], words[1:])
         if words and words[0] == "bench":
             install.python_environment("full")

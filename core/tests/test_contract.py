@@ -5,6 +5,7 @@ import csv
 import importlib.util
 import io
 import json
+import re
 import struct
 import subprocess
 import sys
@@ -21,6 +22,7 @@ import trimesh
 
 from bluntmirror.cli import main
 from bluntmirror.job.models import JobFile, MachineFile, ToolsFile, in_millimetres
+from ops.command import CORE_WORDS
 
 from .build import HEAD, JOBS, slot_job
 from .channels import gripping
@@ -32,6 +34,14 @@ def run(*words: object) -> tuple[int, str, str]:
     with redirect_stdout(out), redirect_stderr(err):
         code = main([str(word) for word in words])
     return code, out.getvalue(), err.getvalue()
+
+
+class Words(unittest.TestCase):
+    def test_the_one_command_passes_on_every_word_of_the_core(self) -> None:
+        told = io.StringIO()
+        with redirect_stdout(told), self.assertRaises(SystemExit):
+            main(["--help"])
+        self.assertEqual(re.findall(r"^    ([a-z]+)\b", told.getvalue(), re.M), list(CORE_WORDS))
 
 
 class WorkedJobs(unittest.TestCase):
