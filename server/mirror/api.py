@@ -16,6 +16,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from django.utils.http import content_disposition_header
 from ninja import File, Form, NinjaAPI, Status
+from ninja.errors import HttpError
 from ninja.files import UploadedFile
 from ninja.security import django_auth
 from pydantic import ValidationError
@@ -154,10 +155,13 @@ def _refused(request: HttpRequest, error: services.Refused) -> HttpResponse:
     return api.create_response(request, {"detail": str(error)}, status=422)
 
 
+OF_NOBODY = "You belong to no organisation yet: ask the administrator of yours to take you in."
+
+
 def _organisation(request: HttpRequest) -> Organisation:
     organisation = Organisation.objects.filter(members__user=request.user).first()  # type: ignore[misc]
     if organisation is None:
-        raise Http404
+        raise HttpError(403, OF_NOBODY)
     return organisation
 
 
@@ -241,6 +245,8 @@ def sign_in(request: HttpRequest, body: SignIn) -> Any:
         guesses.failed(body.name, address)
         return Status(401, {"detail": "Name and password do not match."})
     guesses.succeeded(body.name, address)
+    if not Membership.objects.filter(user=user).exists():  # type: ignore[misc]
+        return Status(403, {"detail": OF_NOBODY})
     login(request, user)
     request.user = user
     return me(request)

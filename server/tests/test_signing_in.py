@@ -48,6 +48,21 @@ class SigningIn(WithShop):
         self.client.logout()
         self.assertEqual(self.sign_in().status_code, 401)
 
+    def test_who_belongs_to_no_organisation_is_told_so(self) -> None:
+        self.ines.set_password("tide-table-9")
+        self.ines.save()
+        self.ines.membership.delete()
+        answer = self.sign_in(password="tide-table-9")
+        self.assertEqual(
+            (answer.status_code, self.client.get("/api/me").status_code), (403, 401), "and is not signed in"
+        )
+        self.assertIn("ask the administrator", answer.json()["detail"])
+        self.client.force_login(self.ines)  # signed in, and taken out since
+        for address in ("/api/me", "/api/jobs", "/api/library"):
+            answer = self.client.get(address)
+            self.assertEqual(answer.status_code, 403, address)
+            self.assertIn("ask the administrator", answer.json()["detail"])
+
     def test_one_address_cannot_try_many_names(self) -> None:
         with mock.patch.object(guesses, "OF_AN_ADDRESS", 5):
             codes = [self.sign_in(f"name {n}").status_code for n in range(7)]
