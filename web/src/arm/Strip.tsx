@@ -1,4 +1,4 @@
-// The arm's joints through time under the tape: the way of each within its travel, and how far it is from a singular pose.
+// The arm's joints through time under the tape: the way of each, its travel's ends where they are near, and how far it is from a singular pose.
 
 import { useMemo, useRef, useState, useSyncExternalStore } from "react";
 
@@ -7,6 +7,7 @@ import type { Player } from "../replay/player";
 import type { ArmDesk } from "./useArm";
 
 const ROW = 17; // px
+const LEAST = 5; // degrees or mm that a row shows beyond the way
 const ENOUGH = 30; // degrees from a singular pose: more is drawn as this
 
 interface Props {
@@ -15,12 +16,27 @@ interface Props {
   seconds: number;
 }
 
+type Range = [number, number];
+
+/** What a joint's row shows, over all ways drawn in it: as far as it goes, and a little more, so that its travel's ends come into
+ * sight as it comes near them. */
+export function rangeOf(arms: Arm[], joint: number): Range {
+  const values = arms.flatMap((arm) => arm.values.map((row) => row[joint]));
+  const [low, high] = [Math.min(...values), Math.max(...values)];
+  const more = Math.max(0.1 * (high - low), LEAST);
+  return [low - more, high + more];
+}
+
+/** Heights of the travel's ends that a row shows, 0 at its top and 100 at its bottom. */
+export function endsIn({ travel }: Arm["joints"][number], range: Range): number[] {
+  return (travel ?? []).map((end) => height(end, range)).filter((at) => at > 0 && at < 100);
+}
+
+const height = (value: number, [low, high]: Range) => 100 - (100 * (value - low)) / (high - low);
+
 /** The way of a joint as an SVG path in a box of 1000 × 100. */
-export function wayOf(arm: Arm, joint: number, seconds: number): string {
-  const { travel } = arm.joints[joint];
-  const values = arm.values.map((row) => row[joint]);
-  const [low, high] = travel ?? [Math.min(...values), Math.max(...values, Math.min(...values) + 1)];
-  return line(arm.time, values.map((value) => 100 - (100 * (value - low)) / Math.max(high - low, 1e-9)), seconds);
+export function wayOf(arm: Arm, joint: number, seconds: number, range: Range): string {
+  return line(arm.time, arm.values.map((row) => height(row[joint], range)), seconds);
 }
 
 function line(times: number[], heights: number[], seconds: number): string {
@@ -33,8 +49,9 @@ export function Strip({ desk, player, seconds }: Props) {
   const [drag, setDrag] = useState<[number, number] | null>(null);
   const { was, now, chosen, turned } = desk;
   const total = Math.max(seconds, 1e-6);
-  const ways = useMemo(() => was.joints.map((_, i) => wayOf(was, i, total)), [was, total]);
-  const others = useMemo(() => (turned ? now.joints.map((_, i) => wayOf(now, i, now.seconds || total)) : []), [now, turned, total]);
+  const ranges = useMemo(() => was.joints.map((_, i) => rangeOf(turned ? [was, now] : [was], i)), [was, now, turned]);
+  const ways = useMemo(() => ranges.map((range, i) => wayOf(was, i, total, range)), [was, ranges, total]);
+  const others = useMemo(() => (turned ? ranges.map((range, i) => wayOf(now, i, now.seconds || total, range)) : []), [now, ranges, turned, total]);
   const singular = useMemo(() => line(now.time, now.singular.map((degrees) => 100 - (100 * Math.min(degrees, ENOUGH)) / ENOUGH), now.seconds || total), [now, total]);
   const moment = (event: React.PointerEvent) => {
     const box = rail.current!.getBoundingClientRect();
@@ -55,8 +72,8 @@ export function Strip({ desk, player, seconds }: Props) {
   return (
     <div className="strip" data-testid="strip">
       <div className="strip-names">
-        {was.joints.map(({ name, travel }) => (
-          <span key={name} title={travel ? `${name}: travel ${travel[0]} … ${travel[1]}` : name}>
+        {was.joints.map(({ name, travel }, i) => (
+          <span key={name} title={`${name}: the row shows ${ranges[i].map((end) => end.toFixed(0)).join(" … ")}${travel ? `, its travel is ${travel[0]} … ${travel[1]}` : ""}`}>
             {name}
           </span>
         ))}
@@ -77,6 +94,9 @@ export function Strip({ desk, player, seconds }: Props) {
       >
         {ways.map((way, i) => (
           <svg key={was.joints[i].name} className="strip-row" viewBox="0 0 1000 100" preserveAspectRatio="none" style={{ top: ROW * i, height: ROW - 3 }} aria-hidden>
+            {endsIn(was.joints[i], ranges[i]).map((at) => (
+              <path key={at} d={`M0 ${at}H1000`} className="end" />
+            ))}
             <path d={way} className={turned ? "was" : "is"} />
             {others[i] && <path d={others[i]} className="is" />}
           </svg>

@@ -9,7 +9,7 @@ import { shown } from "../tests/render";
 import { replayOf } from "../tests/replay";
 import { ArmTab } from "./ArmTab";
 import { askedOf, blockOf, inserted, stretchAt, withWish, type Posture } from "./postures";
-import { span, Strip, wayOf } from "./Strip";
+import { endsIn, rangeOf, span, Strip, wayOf } from "./Strip";
 import { useArm } from "./useArm";
 
 afterEach(() => vi.restoreAllMocks());
@@ -53,9 +53,13 @@ test("the stretch under a moment, else the last before it", () => {
   expect([0, 3, 5.5, 7].map((time) => stretchAt(arm(), time)?.first)).toEqual([4, 4, 4, 8]);
 });
 
-test("a joint's way stands in its travel, one without a travel in its own values", () => {
-  expect(wayOf(arm(), 0, 10)).toBe("M0.0 100.0L500.0 50.0L1000.0 0.0");
-  expect(wayOf(arm(), 1, 10)).toBe("M0.0 100.0L500.0 100.0L1000.0 0.0");
+test("a row shows a joint's way and a little more, and its travel's ends where they come into sight", () => {
+  expect(rangeOf([arm()], 0)).toEqual([-120, 120]); // a tenth of the way more
+  expect(rangeOf([arm(), arm({ values: [[0, -10], [0, 0], [300, 0]] })], 0)).toEqual([-140, 340]); // one scale for what was and what would be
+  expect(wayOf(arm(), 0, 10, [-100, 100])).toBe("M0.0 100.0L500.0 50.0L1000.0 0.0");
+  expect(endsIn(arm().joints[0], [-300, 100.5])).toHaveLength(2);
+  expect(endsIn(arm().joints[0], [-50, 150])).toEqual([25]);
+  expect(endsIn(arm().joints[1], [-5, 55])).toEqual([]);
   expect(span(arm(), { program: "P.nc", first: 5, last: 8 })).toEqual([2, 9]);
   expect(span(arm(), { program: "Q.nc", first: 5, last: 8 })).toBeNull();
 });
