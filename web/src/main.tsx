@@ -14,7 +14,7 @@ import { Library } from "./library/Library";
 import { Access } from "./access/Access";
 import { Record } from "./record/Record";
 import { Rules } from "./rules/Rules";
-import { ACCENT, INK, PAPER, SHEET } from "./look";
+import { ACCENT, CAUTION, INK, PAPER, SHEET, STOP } from "./look";
 import { SignIn } from "./SignIn";
 
 // The stage and its library come only when a rehearsal is opened.
@@ -118,6 +118,8 @@ const theme = {
     colorInfo: ACCENT,
     colorLink: ACCENT,
     colorSuccess: ACCENT,
+    colorError: STOP,
+    colorWarning: CAUTION,
     colorText: INK,
     colorBgLayout: PAPER,
     colorBgContainer: SHEET,
