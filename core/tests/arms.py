@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from bluntmirror.job import Job, open_job
+from demo.links import rotary
 
 JOINTS = ["J1", "J2", "J3", "J4", "J5", "J6"]
 #            axis  direction  at               travel       rapid  accel
@@ -50,15 +51,7 @@ def arm_machine(
         links.append({"name": "carriage", "parent": "floor", "joint": {
             "axis": "R", "type": "linear", "direction": [0, 1, 0], "travel": [-2000, 2000], "rapid": 60000, "accel": 1500}})  # fmt: skip
     for axis, direction, at, travel, rapid, accel in joints:
-        joint = {
-            "axis": axis,
-            "type": "rotary",
-            "direction": direction,
-            "at": at,
-            "travel": travel,
-            "rapid": rapid,
-            "accel": accel,
-        }
+        joint = rotary(axis, direction, at, travel, rapid) | {"accel": accel}
         links.append(
             {"name": axis, "parent": links[-1]["name"], "joint": joint, "shapes": SHAPES[axis] if shaped else []}
         )

@@ -93,16 +93,38 @@ class Drawings(WithFolder):
 
             return draw
 
+        def texts(m: Any) -> None:
+            block = m.doc.blocks.new("NOTES")
+            for _ in range(100):
+                block.add_text("note")
+            m.add_blockref("NOTES", (0, 0), dxfattribs={"row_count": 9_000, "row_spacing": 9})
+
         for name, draw, said in (
             ("rows", rows(30_000), "more than 10,000 parts"), ("one row more", rows(101), "more than 10,000 parts"),
             ("blocks in blocks", nested(12, True), "parts"), ("empty blocks in blocks", nested(12, False), "parts"),
-            ("an arc without end", lambda m: m.add_circle((0, 0), 1e12), "too far away"),
+            ("texts", texts, "more than 10,000 parts"), ("an arc without end", lambda m: m.add_circle((0, 0), 1e12), "too far away"),
             ("points", lambda m: [m.add_circle((0, y), 9e4) for y in range(100)], "more than 200,000 points"),
             ("a hatch", lambda m: [m.add_line(*at) for i in range(400) for at in (((i, -1), (i, 400)), ((-1, i), (400, i)))], "cross"),
         ):  # fmt: skip
             with self.subTest(name), self.assertRaisesRegex(MeshUnreadable, said):
                 read_outline(self.drawn(draw))
-        for name, draw in (("once", rows(1)), ("a thousand times in one place", nested(4, True))):
+
+        def dimensioned(m: Any) -> None:
+            rows(1)(m)
+            dimension = m.add_linear_dim(base=(0, 20), p1=(-3, 0), p2=(3, 0)).render().dimension
+            block = dimension.get_geometry_block()
+            block.add_lwpolyline([(50, 0), (60, 0), (60, 9)], close=True)
+            block.add_blockref(
+                "HOLE",
+                (0, 0),
+                dxfattribs={"row_count": 30_000, "column_count": 30_000, "row_spacing": 9, "column_spacing": 9},
+            )
+
+        for name, draw in (
+            ("once", rows(1)),
+            ("a dimension's lines are none of it", dimensioned),
+            ("a thousand times in one place", nested(4, True)),
+        ):
             with self.subTest(name):
                 self.assertAlmostEqual(Polygon(read_outline(self.drawn(draw))).area, math.pi * 9, delta=0.1)
 

@@ -28,6 +28,7 @@ from bluntmirror.export.trace import safe_cell
 from bluntmirror.findings import CATALOGUE
 from bluntmirror.findings.identity import judged
 from bluntmirror.geometry.features import Feature
+from bluntmirror.job import Job as OpenJob
 from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
@@ -854,20 +855,16 @@ def machine_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
     )
 
 
+def _led(job: OpenJob, body: LeadIn) -> Any:
+    held = _held(body.held)
+    return setups.lead(
+        job, body.values, body.tool, body.frame, list(body.shift), list(body.turn), body.stop, body.channel, held
+    )
+
+
 @api.post("/library/{number}/lead", response=MovedOut)
 def lead_machine(request: HttpRequest, number: int, body: LeadIn) -> Any:
-    job = setups.machine_alone(_machine(request, number))
-    return setups.lead(
-        job,
-        body.values,
-        body.tool,
-        body.frame,
-        list(body.shift),
-        list(body.turn),
-        body.stop,
-        body.channel,
-        _held(body.held),
-    )
+    return _led(setups.machine_alone(_machine(request, number)), body)
 
 
 @api.get("/fixtures", response=list[FixtureOut])
@@ -968,18 +965,7 @@ def run_block(request: HttpRequest, number: int, body: BlockIn) -> Any:
 
 @api.post("/revisions/{number}/lead", response=MovedOut)
 def lead(request: HttpRequest, number: int, body: LeadIn) -> Any:
-    job = setups.opened(_revision(request, number), body.job)
-    return setups.lead(
-        job,
-        body.values,
-        body.tool,
-        body.frame,
-        list(body.shift),
-        list(body.turn),
-        body.stop,
-        body.channel,
-        _held(body.held),
-    )
+    return _led(setups.opened(_revision(request, number), body.job), body)
 
 
 @api.post("/revisions/{number}/reach", response=ReachOut)

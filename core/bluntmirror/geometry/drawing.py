@@ -109,8 +109,6 @@ def _curves(path: Path) -> list[np.ndarray]:
     curves, total = [], 0
     for entity in entities:
         kind = entity.dxftype()
-        if kind in BESIDE_THE_OUTLINE or kind.startswith("ACAD_"):
-            continue
         try:
             way = make_path(entity)
         except TypeError as error:
@@ -140,25 +138,30 @@ def _curves(path: Path) -> list[np.ndarray]:
 def _parts(layout: Any) -> Iterator[Any]:
     """The curves of a layout, blocks taken apart. Raises MeshUnreadable where that has no end in sight: a few lines of a file can name
     a block in thousands of rows, or blocks of blocks."""
-    from ezdxf.disassemble import recursive_decompose
+    from ezdxf.protocols import SupportsVirtualEntities, virtual_entities
 
-    waiting, left = [iter(layout)], MOST_PARTS
+    waiting, left, passed = [iter(layout)], MOST_PARTS, 0
     while waiting:
         entity = next(waiting[-1], None)
         if entity is None:
             waiting.pop()
             continue
-        many = entity.mcount if entity.dxftype() == "INSERT" else 1
-        left -= many
-        if left < 0:
+        kind = entity.dxftype()
+        beside = kind in BESIDE_THE_OUTLINE or kind.startswith("ACAD_")
+        many = entity.mcount if kind == "INSERT" else 1
+        passed, left = passed + beside, left - (0 if beside else max(many, 1))
+        if left < 0 or passed > 10 * MOST_PARTS:  # a block may hold nothing but texts, and be named ten thousand times
             raise MeshUnreadable(
                 f"the drawing has more than {MOST_PARTS:,} parts, blocks in blocks counted: leave only the outline that is meant"
             )
-        if entity.dxftype() != "INSERT":
-            yield from recursive_decompose([entity])
-            continue
-        singles = entity.multi_insert() if many > 1 else (entity,)
-        waiting.append(itertools.chain.from_iterable(single.virtual_entities() for single in singles))
+        if beside:
+            continue  # whole: the lines that draw a dimension are none of the outline's
+        if many > 1:
+            waiting.append(itertools.chain.from_iterable(virtual_entities(single) for single in entity.multi_insert()))
+        elif isinstance(entity, SupportsVirtualEntities):
+            waiting.append(iter(virtual_entities(entity)))
+        else:
+            yield entity
 
 
 def _onto_axis(curve: np.ndarray) -> np.ndarray:
