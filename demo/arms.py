@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from .links import Json, box, link, rod
+from .links import Json, box, link, rod, rotary
 
 JOINTS = ["J1", "J2", "J3", "J4", "J5", "J6"]
 
@@ -15,15 +15,7 @@ JOINTS = ["J1", "J2", "J3", "J4", "J5", "J6"]
 def turn(
     axis: str, direction: list[float], at: list[float], travel: list[float], degrees_s: float, accel: float
 ) -> Json:
-    return {
-        "axis": axis,
-        "type": "rotary",
-        "direction": direction,
-        "at": at,
-        "travel": travel,
-        "rapid": degrees_s * 60,
-        "accel": accel,
-    }
+    return rotary(axis, direction, at, travel, degrees_s * 60, accel)
 
 
 def arm(

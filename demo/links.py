@@ -26,16 +26,12 @@ def linear(axis: str, direction: list[float], travel: list[float], rapid: float,
     return {"axis": axis, "type": "linear", "direction": direction, "travel": travel, "rapid": rapid, "accel": accel}
 
 
-def rotary(axis: str, direction: list[float], at: list[float], travel: list[float] | None, rapid: float) -> Json:
+def rotary(
+    axis: str, direction: list[float], at: list[float], travel: list[float] | None, rapid: float, accel: float = 3600
+) -> Json:
     return {
-        "axis": axis,
-        "type": "rotary",
-        "direction": direction,
-        "at": at,
-        "travel": travel,
-        "rapid": rapid,
-        "accel": 3600,
-    }
+        "axis": axis, "type": "rotary", "direction": direction, "at": at, "travel": travel, "rapid": rapid, "accel": accel,
+    }  # fmt: skip
 
 
 def link(name: str, parent: str | None, joint: Json | None, *shapes: Json) -> Json:

@@ -51,7 +51,7 @@ def arm_machine(
         links.append({"name": "carriage", "parent": "floor", "joint": {
             "axis": "R", "type": "linear", "direction": [0, 1, 0], "travel": [-2000, 2000], "rapid": 60000, "accel": 1500}})  # fmt: skip
     for axis, direction, at, travel, rapid, accel in joints:
-        joint = rotary(axis, direction, at, travel, rapid) | {"accel": accel}
+        joint = rotary(axis, direction, at, travel, rapid, accel)
         links.append(
             {"name": axis, "parent": links[-1]["name"], "joint": joint, "shapes": SHAPES[axis] if shaped else []}
         )
