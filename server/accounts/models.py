@@ -44,3 +44,33 @@ class Token(models.Model):
 
     class Meta:
         ordering = ["-id"]
+
+
+class Invitation(models.Model):
+    """Somebody asked in, by a link that is kept as a digest and holds once (`people`)."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="invitations")
+    mail = models.EmailField(blank=True)  # none: the link is handed over by hand
+    role = models.CharField(max_length=12, choices=Role.choices, default=Role.WORKS)
+    digest = models.CharField(max_length=64, unique=True)
+    created = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    ends = models.DateTimeField()
+    taken = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class Seat(models.Model):
+    """Where somebody is signed in: the session behind it, and from where (`seats`)."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="seats")
+    session = models.CharField(max_length=40, unique=True)
+    address = models.CharField(max_length=45)
+    browser = models.CharField(max_length=200)
+    begun = models.DateTimeField(auto_now_add=True)
+    seen = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-seen"]

@@ -8,14 +8,11 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.utils import timezone
 
 from .models import Membership, Role, Token
+from .refused import Refused
 
 PREFIX = "mirror_"
 MOST_DAYS = 730
 USED_EVERY = timedelta(minutes=1)  # how finely it is kept when one was used last
-
-
-class Refused(ValueError):
-    """A token that cannot be made; its text says why."""
 
 
 def make(user: AbstractBaseUser, name: str, role: Role, days: int) -> tuple[Token, str]:

@@ -2,8 +2,10 @@
 
 import hashlib
 import json
+import re
 from typing import Any
 
+from django.contrib.auth import get_user_model
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
@@ -14,6 +16,7 @@ from .models import Entry
 
 MOST_SHOWN = 500
 MOST_SAID = 2000
+_PERSON = re.compile(r"\{person:(\d+)\}")
 
 
 def note(
@@ -22,10 +25,15 @@ def note(
     with transaction.atomic():
         Organisation.objects.select_for_update().get(pk=organisation.pk)  # one at a time, so that the chain has no fork
         last = Entry.objects.filter(organisation=organisation).first()
-        row = Entry(organisation=organisation, number=last.number + 1 if last else 1, at=timezone.now(), by=by.get_username(), act=act,
+        row = Entry(organisation=organisation, number=last.number + 1 if last else 1, at=timezone.now(), by=person(by), act=act,
                     about=about[:300], said=said[:MOST_SAID], job=job)  # fmt: skip
         row.digest = digest_of(row, last.digest if last else "")
         row.save()
+
+
+def person(user: AbstractBaseUser) -> str:
+    """How a person is written in the record: by number, so that a name can be taken out of the installation and the record stays whole."""
+    return f"{{person:{user.pk}}}"
 
 
 def digest_of(row: Entry, before: str) -> str:
@@ -50,12 +58,18 @@ def listed(
     rows = Entry.objects.filter(organisation=organisation)
     if job is not None:
         rows = rows.filter(job=job)
+    names = dict(get_user_model().objects.filter(membership__organisation=organisation).values_list("pk", "username"))
+
+    def named(text: str) -> str:
+        return _PERSON.sub(lambda found: names.get(int(found[1]), found[0]), text)
+
     found = []
     sought = words.lower().split()
     for row in rows.iterator(chunk_size=1000):
-        text = f"{row.by} {row.act} {row.about} {row.said}".lower()
+        texts = {name: named(getattr(row, name)) for name in ("by", "about", "said")}
+        text = " ".join([*texts.values(), row.act]).lower()
         if all(word in text for word in sought):
-            found.append({name: getattr(row, name) for name in ("number", "at", "by", "act", "about", "said", "job")})
+            found.append({"number": row.number, "at": row.at, "act": row.act, "job": row.job, **texts})
             if len(found) >= most:
                 break
     return found

@@ -10,19 +10,15 @@ from typing import Any, Literal
 from urllib.parse import quote
 
 from django.conf import settings
-from django.contrib.auth import authenticate, login, logout
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from django.utils import timezone
 from django.utils.http import content_disposition_header
 from ninja import File, Form, NinjaAPI, Status
-from ninja.errors import HttpError
 from ninja.files import UploadedFile
 from ninja.security import django_auth
 from pydantic import ValidationError
 
-from accounts import guesses, tokens
-from accounts.models import Membership, Organisation, Role, Token
+from accounts.refused import Refused
 from bluntmirror.export.measures import as_csv
 from bluntmirror.export.trace import safe_cell
 from bluntmirror.findings import CATALOGUE
@@ -50,14 +46,16 @@ from jobs import (
     tolerating,
     touched,
 )
-from jobs.models import Finding, Hook, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
+from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.tasks import FILM
 
-from .limits import from_here
+from .asked import noted, organisation_of
+from .door import door
+from .people import router as people
+from .people_schemas import Message
 from .rights import guard
 from .schemas import (
     AccessoriesIn,
-    AccessOut,
     ArmOut,
     BesideOut,
     BlockIn,
@@ -76,21 +74,17 @@ from .schemas import (
     FindingOut,
     FitOut,
     FixtureOut,
-    HookIn,
-    HookMade,
     JobData,
     JobOut,
     JudgedOut,
     LeadIn,
     LibraryOut,
     MateIn,
-    Me,
     MeantIn,
     MeasuredIn,
     MeasureIn,
     MeasuresIn,
     MendIn,
-    Message,
     MovedOut,
     MoveIn,
     NewJob,
@@ -117,12 +111,8 @@ from .schemas import (
     SearchIn,
     SearchOut,
     SetupOut,
-    SignIn,
     StockIn,
     StockOut,
-    TokenIn,
-    TokenMade,
-    TokenOut,
     ToleranceIn,
     ToleranceOut,
     ToolIn,
@@ -132,10 +122,11 @@ from .schemas import (
 from .schemas import HeldPiece as HeldPieceIn
 
 MOST_WAIT_S, ASK_EVERY_S = 55, 0.3  # for a verdict in one call
-SHOWN_DELIVERIES = 8
 MOST_FILM = 16_000_000  # bytes in one answer
 
 api = NinjaAPI(title="Blunt Mirror", version="1", auth=django_auth, docs_url=None)
+api.add_router("", door)
+api.add_router("", people)
 
 
 @api.exception_handler(UnicodeEncodeError)
@@ -151,23 +142,14 @@ def _behind(request: HttpRequest, error: services.Behind) -> HttpResponse:
     return api.create_response(request, {"detail": str(error)}, status=409)
 
 
+@api.exception_handler(Refused)
 @api.exception_handler(services.Refused)
-def _refused(request: HttpRequest, error: services.Refused) -> HttpResponse:
+def _refused(request: HttpRequest, error: Exception) -> HttpResponse:
     return api.create_response(request, {"detail": str(error)}, status=422)
 
 
-OF_NOBODY = "You belong to no organisation yet: ask the administrator of yours to take you in."
-
-
-def _organisation(request: HttpRequest) -> Organisation:
-    organisation = Organisation.objects.filter(members__user=request.user).first()  # type: ignore[misc]
-    if organisation is None:
-        raise HttpError(403, OF_NOBODY)
-    return organisation
-
-
 def _rehearsal(request: HttpRequest, number: int) -> Rehearsal:
-    return get_object_or_404(Rehearsal, pk=number, revision__job__organisation=_organisation(request))
+    return get_object_or_404(Rehearsal, pk=number, revision__job__organisation=organisation_of(request))
 
 
 def _rehearsal_out(row: Rehearsal) -> dict[str, Any]:
@@ -233,44 +215,11 @@ _WITH_ALL = (
 )
 
 
-@api.post("/sign-in", auth=None, response={200: Me, 401: Message, 403: Message, 429: Message})
-def sign_in(request: HttpRequest, body: SignIn) -> Any:
-    if not from_here(request):  # else another page could sign a person in as somebody of its own choice
-        return Status(403, {"detail": "This sign-in comes from a page of another site."})
-    address = str(request.META.get("REMOTE_ADDR", ""))
-    if wait := guesses.wait_for(body.name, address):
-        said = f"Too many sign-ins have failed. Try again in {-(-wait // 60)} minute{'s' if wait > 60 else ''}."
-        return Status(429, {"detail": said})
-    user = authenticate(request, username=body.name, password=body.password)
-    if user is None:
-        guesses.failed(body.name, address)
-        return Status(401, {"detail": "Name and password do not match."})
-    guesses.succeeded(body.name, address)
-    if not Membership.objects.filter(user=user).exists():  # type: ignore[misc]
-        return Status(403, {"detail": OF_NOBODY})
-    login(request, user)
-    request.user = user
-    return me(request)
-
-
-@api.post("/sign-out", response={204: None})
-def sign_out(request: HttpRequest) -> Any:
-    logout(request)
-    return Status(204, None)
-
-
-@api.get("/me", response=Me)
-def me(request: HttpRequest) -> Any:
-    organisation = _organisation(request)
-    member = request.user.membership  # type: ignore[union-attr]
-    return {"name": request.user.get_username(), "organisation": organisation.name, "role": member.role}
-
-
 @api.get("/jobs", response=list[JobOut])
 def list_jobs(request: HttpRequest) -> Any:
     running.settle_lost()
     jobs = (
-        Job.objects.filter(organisation=_organisation(request))
+        Job.objects.filter(organisation=organisation_of(request))
         .select_related("step")
         .prefetch_related(*_WITH_ALL)
         .order_by("name")
@@ -282,15 +231,15 @@ def list_jobs(request: HttpRequest) -> Any:
 @api.get("/routes", response=list[RouteOut])
 def list_routes(request: HttpRequest) -> Any:
     running.settle_lost()
-    return [_route_out(route) for route in Route.objects.filter(organisation=_organisation(request)).order_by("name")]
+    return [_route_out(route) for route in Route.objects.filter(organisation=organisation_of(request)).order_by("name")]
 
 
 @api.post("/routes/{number}/rehearsals", response=RouteOut)
 def rehearse_route(request: HttpRequest, number: int) -> Any:
     """Every step of a route, each as it is now, in order."""
-    route = get_object_or_404(Route, pk=number, organisation=_organisation(request))
+    route = get_object_or_404(Route, pk=number, organisation=organisation_of(request))
     running.begin_route(route, request.user)  # type: ignore[arg-type]
-    _noted(request, "rehearsed", f"route {route.name}")
+    noted(request, "rehearsed", f"route {route.name}")
     return _route_out(route)
 
 
@@ -299,7 +248,7 @@ def new_job(request: HttpRequest, files: File[list[UploadedFile]], names: Form[t
     """A job or a route: a zip, or the files of a folder with their `names` in it, in the same order (a file's own name loses its folder
     on the way)."""
     services.named(files, list(names))  # type: ignore[arg-type]
-    revision = services.take_in(_organisation(request), request.user, files)  # type: ignore[arg-type]
+    revision = services.take_in(organisation_of(request), request.user, files)  # type: ignore[arg-type]
     _kept(request, revision)
     return _job_out(revision.job)
 
@@ -311,7 +260,7 @@ def judge(
     """A job's folder, as a zip or as its files, taken in and rehearsed in one call. Waits up to `wait` seconds (at most 55) for the verdict;
     where it is not there by then, ask for it with the rehearsal's number."""
     services.named(files, list(names))  # type: ignore[arg-type]
-    revision = services.take_in(_organisation(request), request.user, files)  # type: ignore[arg-type]
+    revision = services.take_in(organisation_of(request), request.user, files)  # type: ignore[arg-type]
     _kept(request, revision)
     row = running.begin_rehearsal(revision, request.user)  # type: ignore[arg-type]
     return _judged(row, min(max(wait, 0), MOST_WAIT_S))
@@ -343,79 +292,10 @@ def _judged(row: Rehearsal, wait: int) -> dict[str, Any]:
     }
 
 
-@api.get("/access", response=AccessOut)
-def access(request: HttpRequest) -> Any:
-    organisation = _organisation(request)
-    held = Token.objects.filter(user__membership__organisation=organisation).select_related("user")
-    administers = Membership.objects.filter(user=request.user, role=Role.ADMINISTERS).exists()  # type: ignore[misc]
-    if not administers:
-        held = held.filter(user=request.user)  # type: ignore[misc]
-    return {
-        "tokens": [_token_out(row) for row in held],
-        "hooks": [_hook_out(row) for row in organisation.hooks.all()] if administers else [],
-    }
-
-
-@api.post("/tokens", response=TokenMade)
-def make_token(request: HttpRequest, body: TokenIn) -> Any:
-    """A token for another system, with rights and an end of its own. Its secret is in this answer and nowhere else."""
-    try:
-        row, secret = tokens.make(request.user, body.name, Role(body.role), body.days)  # type: ignore[arg-type]
-    except tokens.Refused as error:
-        raise services.Refused(str(error)) from error
-    _noted(request, "made a token", row.name, f"it {row.role} until {row.ends:%Y-%m-%d}")
-    return {**_token_out(row), "secret": secret}
-
-
-@api.post("/tokens/{number}/revoke", response=TokenOut)
-def revoke_token(request: HttpRequest, number: int) -> Any:
-    mine = Token.objects.filter(user__membership__organisation=_organisation(request))
-    if not Membership.objects.filter(user=request.user, role=Role.ADMINISTERS).exists():  # type: ignore[misc]
-        mine = mine.filter(user=request.user)  # type: ignore[misc]
-    row = get_object_or_404(mine, pk=number)
-    if row.revoked is None:
-        row.revoked = timezone.now()
-        row.save(update_fields=["revoked"])
-        _noted(request, "revoked a token", row.name, row.user.get_username())
-    return _token_out(row)
-
-
-@api.post("/hooks", response=HookMade)
-def make_hook(request: HttpRequest, body: HookIn) -> Any:
-    """An address that is told of what happens. Its secret, which signs what is sent, is in this answer and nowhere else."""
-    row = hooks.make(_organisation(request), request.user, body.url, list(body.events))  # type: ignore[arg-type]
-    _noted(request, "made a hook", row.url, ", ".join(row.events))
-    return {**_hook_out(row), "secret": row.secret}
-
-
-@api.post("/hooks/{number}/take-away", response={204: None})
-def take_hook_away(request: HttpRequest, number: int) -> Any:
-    row = get_object_or_404(Hook, pk=number, organisation=_organisation(request))
-    _noted(request, "took a hook away", row.url)
-    row.delete()
-    return Status(204, None)
-
-
-def _token_out(row: Token) -> dict[str, Any]:
-    state = "revoked" if row.revoked else "over" if row.ends <= timezone.now() else "holds"
-    return {"id": row.pk, "name": row.name, "role": row.role, "by": row.user.get_username(), "created": row.created, "ends": row.ends, "used": row.used,
-            "state": state}  # fmt: skip
-
-
-def _hook_out(row: Hook) -> dict[str, Any]:
-    return {
-        "id": row.pk,
-        "url": row.url,
-        "events": row.events,
-        "created": row.created,
-        "deliveries": list(row.deliveries.all()[:SHOWN_DELIVERIES]),
-    }
-
-
 @api.post("/jobs/new", response=JobOut)
 def compose_job(request: HttpRequest, spec: Form[str], files: File[list[UploadedFile]]) -> Any:
     """A new job from a machine of the library and dropped files; `spec` is a NewJob as JSON."""
-    organisation = _organisation(request)
+    organisation = organisation_of(request)
     try:
         wanted = NewJob.model_validate_json(spec)
     except ValidationError as error:
@@ -445,7 +325,7 @@ def _summary(item: LibraryFile) -> str:
 
 @api.get("/library", response=list[LibraryOut])
 def library(request: HttpRequest) -> Any:
-    rows = LibraryFile.objects.filter(organisation=_organisation(request)).select_related("created_by")
+    rows = LibraryFile.objects.filter(organisation=organisation_of(request)).select_related("created_by")
     return [_library_out(row) for row in rows]
 
 
@@ -456,7 +336,7 @@ def _library_out(row: LibraryFile) -> dict[str, Any]:
 
 @api.get("/library/{number}/file")
 def library_file(request: HttpRequest, number: int) -> HttpResponse:
-    item = get_object_or_404(LibraryFile, pk=number, organisation=_organisation(request))
+    item = get_object_or_404(LibraryFile, pk=number, organisation=organisation_of(request))
     response = HttpResponse(json.dumps(item.data, indent=1), content_type="application/json")
     response["Content-Disposition"] = f'attachment; filename="{item.kind}-{item.pk}.json"'
     return response
@@ -468,15 +348,15 @@ def add_to_library(request: HttpRequest, kind: str, file: File[UploadedFile]) ->
         return Status(422, {"detail": f"the library has no '{kind}'"})
     if (file.size or 0) > services.MAX_LIBRARY_BYTES:
         raise services.Refused(f"{file.name}: larger than {services.MAX_LIBRARY_BYTES // 10**6} MB")
-    row = services.keep_in_library(_organisation(request), request.user, kind, file.read(), file.name or "file")  # type: ignore[arg-type]
-    _noted(request, "put into the library", f"{row.name}, number {row.number}", kind)
+    row = services.keep_in_library(organisation_of(request), request.user, kind, file.read(), file.name or "file")  # type: ignore[arg-type]
+    noted(request, "put into the library", f"{row.name}, number {row.number}", kind)
     return _library_out(row)
 
 
 @api.post("/revisions/{number}/rehearsals", response=RehearsalOut)
 def rehearse(request: HttpRequest, number: int, quick: bool = False) -> Any:
-    revision = get_object_or_404(Revision, pk=number, job__organisation=_organisation(request))
-    _noted(request, "looked at quickly" if quick else "rehearsed", _about(revision), job=revision.job_id)
+    revision = get_object_or_404(Revision, pk=number, job__organisation=organisation_of(request))
+    noted(request, "looked at quickly" if quick else "rehearsed", _about(revision), job=revision.job_id)
     return _rehearsal_out(running.begin_rehearsal(revision, request.user, quick))  # type: ignore[arg-type]
 
 
@@ -642,8 +522,8 @@ def with_library(request: HttpRequest, number: int) -> Any:
 @api.post("/touched/rehearse", response=list[RehearsalOut])
 def rehearse_touched(request: HttpRequest) -> Any:
     """Every job whose release a change of the library has touched, with what that holds now, rehearsed in the background."""
-    made = touched.rehearse_all(_organisation(request), request.user)  # type: ignore[arg-type]
-    _noted(request, "rehearsed what the library touched", f"{len(made)} jobs")
+    made = touched.rehearse_all(organisation_of(request), request.user)  # type: ignore[arg-type]
+    noted(request, "rehearsed what the library touched", f"{len(made)} jobs")
     return [_rehearsal_out(row) for row in made]
 
 
@@ -677,7 +557,7 @@ def learn_times(request: HttpRequest, number: int, body: MeasuredIn) -> Any:
     """Keep measured times, and the unit's machine with what they tell as a new number in the library."""
     row = _rehearsal(request, number)
     kept = calibrating.learn(row, body.text, request.user)  # type: ignore[arg-type]
-    _noted(request, "learned the times of", f"{kept.name}, number {kept.number}", "machine")
+    noted(request, "learned the times of", f"{kept.name}, number {kept.number}", "machine")
     return _library_out(kept)
 
 
@@ -752,7 +632,7 @@ def take_measure_away(request: HttpRequest, number: int, name: str) -> Any:
 
 @api.put("/findings/{number}/triage", response={200: FindingOut, 422: Message})
 def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
-    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=_organisation(request))
+    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=organisation_of(request))
     if body.judgement == Triage.Judgement.ACCEPTED and not body.reason.strip():
         return Status(422, {"detail": "Say why it is accepted."})
     job = item.rehearsal.revision.job
@@ -761,7 +641,7 @@ def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
     row.judgement, row.reason, row.by = body.judgement, body.reason, request.user  # type: ignore[assignment]
     row.amount, row.point = item.data["amount"], item.data["point"]
     row.save()
-    _noted(
+    noted(
         request,
         "judged",
         f"{_about(item.rehearsal.revision)}: {item.data['message']}",
@@ -773,10 +653,10 @@ def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
 
 @api.delete("/findings/{number}/triage", response=FindingOut)
 def clear_triage(request: HttpRequest, number: int) -> Any:
-    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=_organisation(request))
+    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=organisation_of(request))
     known, doubt = _inherited(item, list(item.rehearsal.revision.job.triage.select_related("by")))
     if known and not doubt:
-        _noted(
+        noted(
             request,
             "took back a judgement",
             f"{_about(item.rehearsal.revision)}: {item.data['message']}",
@@ -791,11 +671,13 @@ def clear_triage(request: HttpRequest, number: int) -> Any:
 
 
 def _revision(request: HttpRequest, number: int) -> Revision:
-    return get_object_or_404(Revision, pk=number, job__organisation=_organisation(request))
+    return get_object_or_404(Revision, pk=number, job__organisation=organisation_of(request))
 
 
 def _machine(request: HttpRequest, number: int) -> LibraryFile:
-    return get_object_or_404(LibraryFile, pk=number, kind=LibraryFile.Kind.MACHINE, organisation=_organisation(request))
+    return get_object_or_404(
+        LibraryFile, pk=number, kind=LibraryFile.Kind.MACHINE, organisation=organisation_of(request)
+    )
 
 
 def _held(pieces: list[HeldPieceIn] | None) -> list[HeldPiece] | None:
@@ -1043,25 +925,21 @@ def desk_save(request: HttpRequest, number: int, body: DeskSaveIn) -> Any:
 
 @api.get("/rules", response=list[RuleOut])
 def rules(request: HttpRequest) -> Any:
-    return desks.rules(_organisation(request))
+    return desks.rules(organisation_of(request))
 
 
 @api.put("/rules/{name}", response={200: list[RuleOut], 422: Message})
 def set_rule(request: HttpRequest, name: str, body: RuleIn) -> Any:
-    desks.set_rule(_organisation(request), name, body.setting)
-    _noted(request, "set a rule", name, body.setting or "as it comes")
-    return desks.rules(_organisation(request))
+    desks.set_rule(organisation_of(request), name, body.setting)
+    noted(request, "set a rule", name, body.setting or "as it comes")
+    return desks.rules(organisation_of(request))
 
 
 # --- releases and the record ---------------------------------------------------------------------------------------------
 
 
-def _noted(request: HttpRequest, act: str, about: str, said: str = "", job: int | None = None) -> None:
-    record.note(_organisation(request), request.user, act, about, said, job)  # type: ignore[arg-type]
-
-
 def _kept(request: HttpRequest, revision: Revision) -> None:
-    _noted(request, "kept", _about(revision), revision.label, revision.job_id)
+    noted(request, "kept", _about(revision), revision.label, revision.job_id)
 
 
 def _about(revision: Revision) -> str:
@@ -1076,16 +954,16 @@ def sign_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
     said = "; ".join(
         [body.note.strip(), *(f"{item['judgement']}: {item['message']} ({item['reason']})" for item in made.accepted)]
     ).strip("; ")
-    _noted(request, "released", f"{_about(row.revision)}, rehearsal {row.pk}", said, row.revision.job_id)
+    noted(request, "released", f"{_about(row.revision)}, rehearsal {row.pk}", said, row.revision.job_id)
     hooks.released(made)
     return releasing.told(made)
 
 
 @api.post("/releases/{number}/withdraw", response=ReleaseOut)
 def withdraw_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
-    row = get_object_or_404(Release, pk=number, rehearsal__revision__job__organisation=_organisation(request))
+    row = get_object_or_404(Release, pk=number, rehearsal__revision__job__organisation=organisation_of(request))
     releasing.withdraw(row, body.note, request.user)  # type: ignore[arg-type]
-    _noted(
+    noted(
         request, "withdrew a release", _about(row.rehearsal.revision), body.note.strip(), row.rehearsal.revision.job_id
     )
     row.refresh_from_db()
@@ -1096,7 +974,7 @@ def withdraw_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
 @api.get("/record", response=RecordOut)
 def the_record(request: HttpRequest, words: str = "") -> Any:
     """Who did what, the newest first; `broken`: the first line that is not what was written, asked only with the whole record."""
-    organisation = _organisation(request)
+    organisation = organisation_of(request)
     return {"lines": record.listed(organisation, words), "broken": None if words else record.first_broken(organisation)}
 
 
@@ -1104,7 +982,7 @@ def the_record(request: HttpRequest, words: str = "") -> Any:
 def record_table(request: HttpRequest, words: str = "") -> HttpResponse:
     names = ("number", "at", "by", "act", "about", "said")
     lines = [",".join(names)]
-    for row in record.listed(_organisation(request), words, most=10**6):
+    for row in record.listed(organisation_of(request), words, most=10**6):
         lines.append(",".join(safe_cell(row[name].isoformat() if name == "at" else str(row[name])) for name in names))
     answer = HttpResponse("\n".join([*lines, ""]), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = content_disposition_header(True, "record.csv") or "attachment"

@@ -8,6 +8,7 @@ from ninja import NinjaAPI
 from ninja.errors import HttpError
 from ninja.security import django_auth
 
+from accounts import seats
 from accounts.models import Membership, Role
 from accounts.tokens import owner_of
 
@@ -22,7 +23,8 @@ RIGHTS: dict[str, Role] = {
     **dict.fromkeys(
         (
             # what is only looked at, or worked out and not kept
-            "sign_out", "judged_so_far", "me", "access", "make_token", "revoke_token", "measured_times", "part_beside", "list_jobs", "list_routes",
+            "sign_out", "me", "account", "change_password", "begin_second", "confirm_second", "second_off", "end_seat", "list_people",
+            "judged_so_far", "access", "make_token", "revoke_token", "measured_times", "part_beside", "list_jobs", "list_routes",
             "new_job_defaults", "library", "library_file", "revision_archive", "revision_file", "report_pdf", "one_rehearsal", "remedies", "tolerance",
             "artifact", "film", "program_text", "list_measures", "measures_table", "try_measure", "machine_model", "machine_faults", "machine_urdf",
             "move_machine", "machine_block", "fixture_library", "fixture_shapes", "setup", "setup_model", "setup_offsets", "setup_offset_here",
@@ -41,9 +43,12 @@ RIGHTS: dict[str, Role] = {
         WORKS,
     ),
     **dict.fromkeys(("sign_release", "withdraw_release"), RELEASES),
-    **dict.fromkeys(("set_rule", "make_hook", "take_hook_away"), ADMINISTERS),
+    **dict.fromkeys((
+            "set_rule", "make_hook", "take_hook_away", "invite", "withdraw_invitation", "set_role", "take_out", "bring_back", "forget",
+            "second_off_for",
+        ), ADMINISTERS),
 }  # fmt: skip
-OPEN = ("sign_in",)
+OPEN = ("sign_in", "invited", "accept_invitation", "forgotten", "new_password")
 NOT_BY_TOKEN = (
     "make_token",
     "revoke_token",
@@ -52,6 +57,19 @@ NOT_BY_TOKEN = (
     "sign_release",
     "withdraw_release",
     "sign_out",
+    "account",
+    "change_password",
+    "begin_second",
+    "confirm_second",
+    "second_off",
+    "end_seat",
+    "invite",
+    "withdraw_invitation",
+    "set_role",
+    "take_out",
+    "bring_back",
+    "forget",
+    "second_off_for",
 )
 
 
@@ -69,6 +87,7 @@ class Needs:
         user = django_auth(request)
         if user is None:
             return None
+        seats.still_here(request)
         member = Membership.objects.filter(user=request.user).first()  # type: ignore[misc]
         if member is None:
             return user  # of no organisation: nothing is found
@@ -90,11 +109,11 @@ class Needs:
 
 
 def calls(api: NinjaAPI) -> Iterator[tuple[str, str, Any]]:
-    """Every call of the API: its name, its address and the operation."""
-    for prefix, router in api._routers:
+    """Every call of the API: its name, its address and the operation, as it is asked (a router's own are only what these were made from)."""
+    for router in api._get_bound_routers():
         for path, view in router.path_operations.items():
             for operation in view.operations:
-                yield operation.view_func.__name__, f"{prefix}{path}", operation
+                yield operation.view_func.__name__, f"{router.prefix}{path}", operation
 
 
 def guard(api: NinjaAPI) -> None:

@@ -29,21 +29,6 @@ Judgement = Literal["real", "accepted", "model"]
 Triple = tuple[float, float, float]
 
 
-class Message(Schema):
-    detail: str
-
-
-class SignIn(Schema):
-    name: str
-    password: str
-
-
-class Me(Schema):
-    name: str
-    organisation: str
-    role: Literal["reads", "works", "releases", "administers"]
-
-
 class RehearsalOut(Schema):
     id: int
     state: RunState

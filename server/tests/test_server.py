@@ -17,7 +17,7 @@ from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.db import OperationalError
-from django.test import TestCase
+from django.test import TestCase, override_settings
 from django.utils import timezone
 
 from accounts.models import Membership, Organisation
@@ -37,6 +37,8 @@ def zipped(folder: Path, **changes: bytes) -> SimpleUploadedFile:
     return SimpleUploadedFile("job.zip", out.getvalue())
 
 
+# A password is made hard to guess by making it slow to try: no test needs that of its own.
+@override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
 class WithShop(TestCase):
     def setUp(self) -> None:
         self.shop, self.other = (Organisation.objects.create(name=name) for name in ("shop", "other"))

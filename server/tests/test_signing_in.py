@@ -12,13 +12,17 @@ from accounts import guesses
 from .test_server import WithShop
 
 
+def forget_guesses() -> None:
+    store = redis.Redis.from_url(settings.QUEUE_URL)
+    for key in store.scan_iter("guesses:*"):
+        store.delete(key)
+
+
 class SigningIn(WithShop):
     def setUp(self) -> None:
         super().setUp()
         self.client.logout()
-        store = redis.Redis.from_url(settings.QUEUE_URL)
-        for key in store.scan_iter("guesses:*"):
-            store.delete(key)
+        forget_guesses()
 
     def sign_in(self, name: str = "ines", password: str = "wrong", **headers: str) -> Any:
         return self.client.post(

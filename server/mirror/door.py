@@ -1,0 +1,221 @@
+"""The door: signing in and out, invitations taken up, passwords, the second factor, and where one is signed in."""
+
+from typing import Any
+from urllib.parse import quote
+
+from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Status
+
+from accounts import guesses, letters, people, seats, second
+from accounts.models import Membership
+from accounts.refused import Refused
+from jobs import record
+
+from .asked import OF_NOBODY, noted, organisation_of
+from .limits import from_here
+from .people_schemas import (
+    AcceptIn,
+    AccountOut,
+    AnewIn,
+    CodeIn,
+    ForgottenIn,
+    InvitedOut,
+    Me,
+    Message,
+    PasswordIn,
+    SecondBegun,
+    SignIn,
+    SpareCodes,
+)
+
+ELSEWHERE = "This comes from a page of another site."
+GONE = "This invitation holds no longer: ask for another."
+A_CODE = "Type the code of your second factor."
+LETTER = """Somebody asked for a new password for {name}.
+
+Set one within the hour:
+{link}
+
+If it was not you, leave this letter be: nothing has changed.
+"""
+
+door = Router()
+
+
+def _address(request: HttpRequest) -> str:
+    return str(request.META.get("REMOTE_ADDR", ""))
+
+
+def _too_many(wait: int) -> Status[Any]:
+    said = f"Too many sign-ins have failed. Try again in {-(-wait // 60)} minute{'s' if wait > 60 else ''}."
+    return Status(429, {"detail": said})
+
+
+@door.post("/sign-in", auth=None, response={200: Me, 202: Message, 401: Message, 403: Message, 429: Message})
+def sign_in(request: HttpRequest, body: SignIn) -> Any:
+    """202: name and password are right, and the code of the second factor is wanted beside them."""
+    if not from_here(request):  # else another page could sign a person in as somebody of its own choice
+        return Status(403, {"detail": ELSEWHERE})
+    address = _address(request)
+    if wait := guesses.wait_for(body.name, address):
+        return _too_many(wait)
+    user = authenticate(request, username=body.name, password=body.password)
+    if user is None:
+        guesses.failed(body.name, address)
+        return Status(401, {"detail": "Name and password do not match."})
+    if second.needed(user):
+        if not body.code.strip():
+            return Status(202, {"detail": A_CODE})
+        if not second.holds(user, body.code):
+            guesses.failed(body.name, address)
+            return Status(401, {"detail": "The code does not hold. A new one comes every 30 seconds."})
+    guesses.succeeded(body.name, address)
+    if not Membership.objects.filter(user=user).exists():  # type: ignore[misc]
+        return Status(403, {"detail": OF_NOBODY})
+    return _in(request, user)
+
+
+def _in(request: HttpRequest, user: Any) -> Any:
+    login(request, user, "django.contrib.auth.backends.ModelBackend")
+    seats.begin(request, user)
+    request.user = user
+    return me(request)
+
+
+@door.post("/sign-out", response={204: None})
+def sign_out(request: HttpRequest) -> Any:
+    seats.leave(request)
+    logout(request)
+    return Status(204, None)
+
+
+@door.get("/me", response=Me)
+def me(request: HttpRequest) -> Any:
+    organisation = organisation_of(request)
+    member = request.user.membership  # type: ignore[union-attr]
+    return {"name": request.user.get_username(), "organisation": organisation.name, "role": member.role}
+
+
+# --- invitations and forgotten passwords: whoever has the link is let in, so guesses at one are counted like sign-ins ---------
+
+
+@door.get("/invited/{secret}", auth=None, response={200: InvitedOut, 404: Message, 429: Message})
+def invited(request: HttpRequest, secret: str) -> Any:
+    """Whom an invitation asks in, and by whom."""
+    if wait := guesses.wait_for("", _address(request)):
+        return _too_many(wait)
+    row = people.invited(secret)
+    if row is None:
+        guesses.failed("", _address(request))
+        return Status(404, {"detail": GONE})
+    by = row.created_by.get_username() if row.created_by else ""
+    return {"organisation": row.organisation.name, "mail": row.mail, "role": row.role, "by": by}
+
+
+@door.post("/invited/{secret}", auth=None, response={200: Me, 403: Message, 429: Message})
+def accept_invitation(request: HttpRequest, secret: str, body: AcceptIn) -> Any:
+    if not from_here(request):
+        return Status(403, {"detail": ELSEWHERE})
+    if wait := guesses.wait_for("", _address(request)):
+        return _too_many(wait)
+    if people.invited(secret) is None:
+        guesses.failed("", _address(request))
+        raise Refused(GONE)
+    user = people.accept(secret, body.name, body.password)
+    said = _in(request, user)
+    noted(request, "came in", record.person(user), user.membership.role)  # type: ignore[attr-defined]
+    return said
+
+
+@door.post("/forgotten", auth=None, response={204: None, 403: Message, 429: Message})
+def forgotten(request: HttpRequest, body: ForgottenIn) -> Any:
+    """Send a link that sets a new password. The answer is the same whether there is such a person or not."""
+    if not from_here(request):
+        return Status(403, {"detail": ELSEWHERE})
+    address = _address(request)
+    if wait := guesses.wait_for(body.name, address):
+        return _too_many(wait)
+    guesses.failed(body.name, address)  # letters are bounded like guesses
+    if found := people.way_back(body.name.strip()):
+        user, who, token = found
+        link = request.build_absolute_uri(f"/new-password/{quote(who)}/{quote(token)}")
+        letters.send(user.email, "A new password for Blunt Mirror", LETTER.format(name=user.get_username(), link=link))
+    return Status(204, None)
+
+
+@door.post("/new-password/{who}/{token}", auth=None, response={204: None, 403: Message, 429: Message})
+def new_password(request: HttpRequest, who: str, token: str, body: AnewIn) -> Any:
+    if not from_here(request):
+        return Status(403, {"detail": ELSEWHERE})
+    if wait := guesses.wait_for("", _address(request)):
+        return _too_many(wait)
+    try:
+        user = people.set_anew(who, token, body.password)
+    except Refused:
+        guesses.failed("", _address(request))
+        raise
+    guesses.succeeded(user.get_username(), _address(request))
+    return Status(204, None)
+
+
+# --- one's own account ---------------------------------------------------------------------------------------------------
+
+
+@door.get("/account", response=AccountOut)
+def account(request: HttpRequest) -> Any:
+    user: Any = request.user
+    here = request.session.session_key
+    rows = [
+        {
+            "here": row.session == here,
+            **{name: getattr(row, name) for name in ("id", "address", "browser", "begun", "seen")},
+        }
+        for row in seats.of(user)
+    ]
+    return {"mail": user.email, "second": second.needed(user), "spare": second.spare_left(user), "seats": rows}
+
+
+@door.post("/account/password", response={204: None})
+def change_password(request: HttpRequest, body: PasswordIn) -> Any:
+    """A new password; wherever else one is signed in one is not any more."""
+    user: Any = request.user
+    people.change_password(user, body.old, body.new)
+    update_session_auth_hash(request, user)
+    seats.end(user)
+    seats.begin(request, user)
+    noted(request, "changed the password of", record.person(user))
+    return Status(204, None)
+
+
+@door.post("/account/second", response=SecondBegun)
+def begin_second(request: HttpRequest) -> Any:
+    """A second factor, to be confirmed with a code that it shows."""
+    address, picture = second.begin(request.user)  # type: ignore[arg-type]
+    return {"address": address, "picture": picture}
+
+
+@door.post("/account/second/confirm", response=SpareCodes)
+def confirm_second(request: HttpRequest, body: CodeIn) -> Any:
+    codes = second.confirm(request.user, body.code)  # type: ignore[arg-type]
+    noted(request, "turned on the second factor of", record.person(request.user))  # type: ignore[arg-type]
+    return {"codes": codes}
+
+
+@door.post("/account/second/off", response={204: None})
+def second_off(request: HttpRequest, body: CodeIn) -> Any:
+    """Off again, with a code: whoever finds a page left open cannot do it."""
+    if not second.holds(request.user, body.code):  # type: ignore[arg-type]
+        raise Refused("the code does not hold")
+    second.take_off(request.user)  # type: ignore[arg-type]
+    noted(request, "turned off the second factor of", record.person(request.user))  # type: ignore[arg-type]
+    return Status(204, None)
+
+
+@door.post("/account/seats/{number}/end", response={204: None})
+def end_seat(request: HttpRequest, number: int) -> Any:
+    """Sign out somewhere else."""
+    row = get_object_or_404(request.user.seats, pk=number)  # type: ignore[union-attr]
+    seats.end(request.user, row.pk)  # type: ignore[arg-type]
+    return Status(204, None)

@@ -1,0 +1,120 @@
+"""What is said of people and their access, in and out."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from ninja import Schema
+from pydantic import Field
+
+RoleName = Literal["reads", "works", "releases", "administers"]
+Name = Annotated[str, Field(min_length=1, max_length=150)]
+Password = Annotated[str, Field(min_length=1, max_length=1000)]
+
+
+class Message(Schema):
+    detail: str
+
+
+class SignIn(Schema):
+    name: str
+    password: str
+    code: str = Field(default="", max_length=40)
+
+
+class Me(Schema):
+    name: str
+    organisation: str
+    role: RoleName
+
+
+class PersonOut(Schema):
+    id: int
+    name: str
+    role: RoleName
+    state: Literal["here", "out", "forgotten"]
+    you: bool
+    mail: str | None = Field(description="null for those who do not administer")
+    second: bool | None = Field(description="whether a second factor is on; null for those who do not administer")
+    last: datetime | None = Field(description="the last sign-in; null for those who do not administer, and for never")
+
+
+class InvitationOut(Schema):
+    id: int
+    mail: str
+    role: RoleName
+    by: str
+    created: datetime
+    ends: datetime
+
+
+class PeopleOut(Schema):
+    people: list[PersonOut]
+    invitations: list[InvitationOut]
+
+
+class RoleIn(Schema):
+    role: RoleName
+
+
+class InviteIn(Schema):
+    mail: Annotated[str, Field(max_length=254, pattern=r"^$|^[^@\s]+@[^@\s]+$")] = ""
+    role: RoleName = "works"
+
+
+class InvitationMade(InvitationOut):
+    link: str
+    sent: bool = Field(description="whether a letter with the link is on its way")
+
+
+class InvitedOut(Schema):
+    organisation: str
+    mail: str
+    role: RoleName
+    by: str
+
+
+class AcceptIn(Schema):
+    name: Name
+    password: Password
+
+
+class ForgottenIn(Schema):
+    name: Name
+
+
+class AnewIn(Schema):
+    password: Password
+
+
+class PasswordIn(Schema):
+    old: Password
+    new: Password
+
+
+class CodeIn(Schema):
+    code: str = Field(max_length=40)
+
+
+class SeatOut(Schema):
+    id: int
+    address: str
+    browser: str
+    begun: datetime
+    seen: datetime
+    here: bool
+
+
+class AccountOut(Schema):
+    mail: str
+    second: bool
+    spare: int = Field(description="spare codes that are left")
+    seats: list[SeatOut]
+
+
+class SecondBegun(Schema):
+    address: str
+    picture: str
+
+
+class SpareCodes(Schema):
+    codes: list[str]
