@@ -8,14 +8,17 @@ import { App, Button, ConfigProvider, Spin } from "antd";
 import { lazy, StrictMode, Suspense, useEffect, useState } from "react";
 import { createRoot } from "react-dom/client";
 
-import { api, Problem } from "./api/client";
+import { api, type Me, Problem } from "./api/client";
 import { Jobs } from "./jobs/Jobs";
 import { Library } from "./library/Library";
 import { Access } from "./access/Access";
 import { Record } from "./record/Record";
 import { Rules } from "./rules/Rules";
 import { ACCENT, CAUTION, INK, PAPER, SHEET, STOP } from "./look";
-import { SignIn } from "./SignIn";
+import { Account } from "./account/Account";
+import { InvitedIn, NewPassword } from "./door/Links";
+import { SignIn } from "./door/SignIn";
+import { People } from "./people/People";
 
 // The stage and its library come only when a rehearsal is opened.
 const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
@@ -24,12 +27,15 @@ const MachineScreen = lazy(() => import("./machines/MachineScreen").then((module
 const DeskScreen = lazy(() => import("./desk/DeskScreen").then((module) => ({ default: module.DeskScreen })));
 const SetupScreen = lazy(() => import("./setup/SetupScreen").then((module) => ({ default: module.SetupScreen })));
 
-type Page = "jobs" | "library" | "rules" | "record" | "access";
-type Place = { page: Page } | { page: "rehearsals" | "machines" | "setups" | "desks"; id: number };
+type Page = "jobs" | "library" | "rules" | "record" | "access" | "people" | "account";
+type Place = { page: Page } | { page: "invited"; secret: string } | { page: "new-password"; who: string; token: string } | { page: "rehearsals" | "machines" | "setups" | "desks"; id: number };
 
 function placeOf(path: string): Place {
   const found = path.match(/^\/(rehearsals|machines|setups|desks)\/(\d+)$/);
   if (found) return { page: found[1] as "rehearsals" | "machines" | "setups" | "desks", id: Number(found[2]) };
+  const link = path.match(/^\/(invited|new-password)\/([^/]+)(?:\/([^/]+))?$/);
+  if (link) return link[3] ? { page: "new-password", who: link[2], token: link[3] } : { page: "invited", secret: link[2] };
+  if (path === "/account") return { page: "account" };
   return { page: PAGES.find(([, address]) => address === path)?.[0] ?? "jobs" };
 }
 
@@ -39,6 +45,7 @@ const PAGES: [Page, string, string][] = [
   ["rules", "/rules", "Rules"],
   ["record", "/record", "Record"],
   ["access", "/access", "Access"],
+  ["people", "/people", "People"],
 ];
 
 function House() {
@@ -59,8 +66,14 @@ function House() {
     setPlace(placeOf(path));
   };
   const toRehearsal = (id: number) => go(`/rehearsals/${id}`);
+  const comeIn = (user: Me) => {
+    queries.setQueryData(["me"], user);
+    if (place.page === "invited") go("/");
+  };
+  if (place.page === "invited") return <InvitedIn secret={place.secret} onDone={comeIn} />;
+  if (place.page === "new-password") return <NewPassword who={place.who} token={place.token} onDone={() => go("/")} />;
   if (me.isPending) return <Spin className="middle" />;
-  if (!me.data) return <SignIn onDone={(user) => queries.setQueryData(["me"], user)} />;
+  if (!me.data) return <SignIn onDone={comeIn} />;
   if ("id" in place)
     return (
       <Suspense fallback={<Spin className="middle" />}>
@@ -98,7 +111,17 @@ function House() {
           ))}
         </nav>
         <span className="grow" />
-        <span>{me.data.name}</span>
+        <a
+          href="/account"
+          aria-current={place.page === "account" ? "page" : undefined}
+          title="Password, second factor, where you are signed in"
+          onClick={(event) => {
+            event.preventDefault();
+            go("/account");
+          }}
+        >
+          {me.data.name}
+        </a>
         <Button size="small" onClick={() => api.signOut().then(() => location.assign("/"))}>
           Sign out
         </Button>
@@ -108,6 +131,8 @@ function House() {
       {place.page === "rules" && <Rules />}
       {place.page === "record" && <Record />}
       {place.page === "access" && <Access me={me.data} />}
+      {place.page === "people" && <People me={me.data} />}
+      {place.page === "account" && <Account me={me.data} />}
     </>
   );
 }

@@ -1,10 +1,11 @@
 // What other people's systems come in with, and what they are told: tokens and hooks.
 
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Checkbox, Form, Input, Select, Spin, Typography } from "antd";
+import { Alert, App, Button, Checkbox, Form, Input, Select, Spin } from "antd";
 import { useState } from "react";
 
 import { api, type AccessTold, type Me } from "../api/client";
+import { Shown } from "./Shown";
 
 const DAY = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium" });
 const MOMENT = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
@@ -29,19 +30,6 @@ export function wentHow(hook: Hook): string {
   return `${why}, ${last.attempts} of 5 attempts, ${when}`;
 }
 
-/** A secret that is shown this once. */
-function Shown({ what, secret, onDone }: { what: string; secret: string; onDone: () => void }) {
-  return (
-    <Alert
-      type="success"
-      className="secret"
-      title={`The secret of ${what}: it is shown this once`}
-      description={<Typography.Text code copyable={{ text: secret, tooltips: ["Copy", "Copied"] }}>{secret}</Typography.Text>}
-      closable={{ onClose: onDone }}
-    />
-  );
-}
-
 function Tokens({ told, me, onChange }: { told: AccessTold; me: Me; onChange: () => void }) {
   const { message } = App.useApp();
   const [made, setMade] = useState<{ what: string; secret: string } | null>(null);
@@ -59,7 +47,7 @@ function Tokens({ told, me, onChange }: { told: AccessTold; me: Me; onChange: ()
     <section>
       <h3>Tokens</h3>
       <p className="quiet">A system signs in with one: a CI of NC programs, a post that wants a verdict. It may do no more than its owner, and never sign a release.</p>
-      {made && <Shown {...made} onDone={() => setMade(null)} />}
+      {made && <Shown title={`The secret of ${made.what}`} secret={made.secret} onDone={() => setMade(null)} />}
       <Form layout="inline" size="small" initialValues={{ role: "works", days: 365 }} onFinish={(wanted: { name: string; role: "reads" | "works"; days: number }) => make.mutate(wanted)}>
         <Form.Item name="name" rules={[{ required: true, message: "a name, to know it again" }]}>
           <Input placeholder="name: what it is for" aria-label="Name of the token" />
@@ -130,7 +118,7 @@ function Hooks({ told, onChange }: { told: AccessTold; onChange: () => void }) {
     <section>
       <h3>Hooks</h3>
       <p className="quiet">An address that is sent a signed POST when something has happened here; where nobody takes it, four times more within the hour.</p>
-      {made && <Shown {...made} onDone={() => setMade(null)} />}
+      {made && <Shown title={`The secret of ${made.what}`} secret={made.secret} onDone={() => setMade(null)} />}
       <Form layout="inline" size="small" initialValues={{ events: ["finished"] }} onFinish={(wanted: { url: string; events: Event[] }) => make.mutate(wanted)}>
         <Form.Item name="url" rules={[{ required: true, message: "its whole address" }]}>
           <Input placeholder="https://host/path" aria-label="Address of the hook" style={{ width: 260 }} />

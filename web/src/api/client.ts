@@ -48,6 +48,11 @@ export type Asked = PartMeasure["asked"];
 export type Release = Schemas["ReleaseOut"];
 export type Arm = Schemas["ArmOut"];
 export type Reach = Schemas["ReachOut"];
+export type People = Schemas["PeopleOut"];
+export type Person = Schemas["PersonOut"];
+export type Role = Me["role"];
+export type Account = Schemas["AccountOut"];
+export type Invited = Schemas["InvitedOut"];
 export type AccessTold = Schemas["AccessOut"];
 export type Calibration = Schemas["CalibrationOut"];
 export type Tolerance = Schemas["ToleranceOut"];
@@ -141,10 +146,32 @@ async function json<T>(path: string, method = "GET", body?: unknown): Promise<T>
   return (await ask(path, options)).json() as Promise<T>;
 }
 
+/** For calls that answer with nothing. */
+const post = (path: string, body: unknown = {}) => ask(path, { method: "POST", body: JSON.stringify(body), headers: JSON_TYPE });
+
 export const api = {
   me: () => json<Me>("/me"),
-  signIn: (name: string, password: string) => json<Me>("/sign-in", "POST", { name, password }),
+  /** null: name and password are right, and the code of the second factor is wanted beside them. */
+  signIn: async (name: string, password: string, code = "") => {
+    const answer = await ask("/sign-in", { method: "POST", body: JSON.stringify({ name, password, code }), headers: JSON_TYPE });
+    return answer.status === 202 ? null : ((await answer.json()) as Me);
+  },
   signOut: () => ask("/sign-out", { method: "POST" }),
+  invited: (secret: string) => json<Invited>(`/invited/${encodeURIComponent(secret)}`),
+  acceptInvitation: (secret: string, name: string, password: string) => json<Me>(`/invited/${encodeURIComponent(secret)}`, "POST", { name, password }),
+  forgotten: (name: string) => post("/forgotten", { name }),
+  newPassword: (who: string, token: string, password: string) => post(`/new-password/${encodeURIComponent(who)}/${encodeURIComponent(token)}`, { password }),
+  account: () => json<Account>("/account"),
+  changePassword: (old: string, fresh: string) => post("/account/password", { old, new: fresh }),
+  beginSecond: () => json<Schemas["SecondBegun"]>("/account/second", "POST"),
+  confirmSecond: (code: string) => json<Schemas["SpareCodes"]>("/account/second/confirm", "POST", { code }),
+  secondOff: (code: string) => post("/account/second/off", { code }),
+  endSeat: (id: number) => post(`/account/seats/${id}/end`),
+  people: () => json<People>("/people"),
+  invite: (mail: string, role: Role) => json<Schemas["InvitationMade"]>("/invitations", "POST", { mail, role }),
+  withdrawInvitation: (id: number) => post(`/invitations/${id}/withdraw`),
+  setRole: (id: number, role: Role) => json<Person>(`/people/${id}/role`, "POST", { role }),
+  person: (id: number, act: "take-out" | "bring-back" | "forget" | "second-off") => json<Person>(`/people/${id}/${act}`, "POST"),
   jobs: () => json<Job[]>("/jobs"),
   remedies: (id: number) => json<Search>(`/rehearsals/${id}/remedies`),
   tryRemedies: (id: number, finding: number | null) => json<Search>(`/rehearsals/${id}/remedies`, "POST", { finding }),

@@ -4,10 +4,11 @@ import json
 from pathlib import Path
 
 from django.conf import settings
-from django.contrib.auth import get_user_model
+from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
+from accounts import people
 from accounts.models import Membership, Organisation, Role
 from bluntmirror.job.route import open_route
 from jobs import calibrating, record, releasing
@@ -23,6 +24,8 @@ DEMO_MEASURED, DEMO_TOOK = (
     "Buoy electronics lid, first side",
     {1: 1.02, 2: 1.05, 3: 1.06, 4: 1.1},
 )  # times what is worked out
+DEMO_PEOPLE = {"joost": Role.RELEASES, "marit": Role.WORKS, "sander": Role.READS}  # with the same password
+DEMO_INVITED = "veerle@saltmarsh.example"
 DEMO_USER, DEMO_PASSWORD, DEMO_SHOP = "ines", "tide-table-9", "Saltmarsh Instruments"
 
 
@@ -88,7 +91,7 @@ def rehearsed(name: str, again: bool = False) -> Rehearsal | None:
     revision = Revision.objects.filter(job__organisation__name=DEMO_SHOP, job__name=name, number=1).first()
     if revision is None or (not again and Release.objects.filter(rehearsal__revision=revision).exists()):
         return None
-    row = Rehearsal.objects.create(revision=revision, created_by=get_user_model().objects.get(username=DEMO_USER))
+    row = Rehearsal.objects.create(revision=revision, created_by=User.objects.get(username=DEMO_USER))
     run_rehearsal(row.pk)
     row.refresh_from_db()
     return row
@@ -112,13 +115,23 @@ def rehearse_demo() -> None:
         begin_rehearsal(revision, revision.created_by)
 
 
-def load_demo(folder: Path) -> None:
-    shop, _ = Organisation.objects.get_or_create(name=DEMO_SHOP)
-    user, made = get_user_model().objects.get_or_create(username=DEMO_USER)
+def person(shop: Organisation, name: str, role: Role) -> User:
+    """Somebody of the demo shop; who is there already stays as they are."""
+    user, made = User.objects.get_or_create(username=name, defaults={"email": f"{name}@saltmarsh.example"})
     if made:
         user.set_password(DEMO_PASSWORD)
         user.save()
-    Membership.objects.get_or_create(user=user, organisation=shop, defaults={"role": Role.ADMINISTERS})
+        Membership.objects.create(user=user, organisation=shop, role=role)
+    return user
+
+
+def load_demo(folder: Path) -> None:
+    shop, _ = Organisation.objects.get_or_create(name=DEMO_SHOP)
+    user = person(shop, DEMO_USER, Role.ADMINISTERS)
+    for name, role in DEMO_PEOPLE.items():
+        person(shop, name, role)
+    if not shop.invitations.exists():
+        people.invite(shop, user, DEMO_INVITED, Role.WORKS)
     for machine in sorted((folder / "machines").iterdir()):
         keep_in_library(shop, user, LibraryFile.Kind.MACHINE, machine.read_bytes(), machine.name)
     keep_in_library(shop, user, LibraryFile.Kind.TOOLS, (folder / "tools.json").read_bytes(), "tools.json")

@@ -1,0 +1,199 @@
+// Who belongs to the organisation: what each may do, who is asked in, who has left.
+
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Alert, App, Button, Form, Input, Popconfirm, Select, Spin } from "antd";
+import { useState } from "react";
+
+import { api, type Me, type People as Told, type Person, type Role } from "../api/client";
+import { Shown } from "../access/Shown";
+import { MAY } from "../door/Links";
+
+const MOMENT = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
+const DAY = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium" });
+export const ROLES: Role[] = ["reads", "works", "releases", "administers"];
+const STATES = { here: "", out: "has left", forgotten: "forgotten" } as const;
+
+function useChange<T, R>(act: (wanted: T) => Promise<R>, then?: (made: R) => void) {
+  const queries = useQueryClient();
+  const { message } = App.useApp();
+  return useMutation({
+    mutationFn: act,
+    onSuccess: (made) => {
+      void queries.invalidateQueries({ queryKey: ["people"] });
+      void queries.invalidateQueries({ queryKey: ["me"] });
+      then?.(made);
+    },
+    onError: (error: Error) => void message.error(error.message),
+  });
+}
+
+function Invite() {
+  const [made, setMade] = useState<{ title: string; secret: string } | null>(null);
+  const invite = useChange(
+    ({ mail, role }: { mail?: string; role: Role }) => api.invite(mail ?? "", role),
+    (row) => setMade({ title: row.sent ? `A letter is on its way to ${row.mail}; its link` : row.mail ? `No letter could be sent to ${row.mail}: hand over the link yourself` : "Hand over this link", secret: row.link }),
+  );
+  return (
+    <>
+      {made && <Shown {...made} onDone={() => setMade(null)} />}
+      <Form layout="inline" size="small" initialValues={{ role: "works" }} onFinish={(wanted: { mail?: string; role: Role }) => invite.mutate(wanted)}>
+        <Form.Item name="mail" rules={[{ type: "email", message: "an address" }]}>
+          <Input placeholder="address, or nothing for a link" aria-label="Address of whom to ask in" style={{ width: 230 }} />
+        </Form.Item>
+        <Form.Item name="role">
+          <Select aria-label="What they may" options={ROLES.map((value) => ({ value, label: value }))} popupMatchSelectWidth={false} />
+        </Form.Item>
+        <Button size="small" type="primary" htmlType="submit" loading={invite.isPending}>
+          Ask somebody in
+        </Button>
+      </Form>
+    </>
+  );
+}
+
+function Row({ person, fully }: { person: Person; fully: boolean }) {
+  const role = useChange((wanted: Role) => api.setRole(person.id, wanted));
+  const act = useChange((wanted: Parameters<typeof api.person>[1]) => api.person(person.id, wanted));
+  const out = person.state !== "here";
+  return (
+    <tr className={out ? "first quiet" : "first"}>
+      <td>
+        {person.name}
+        {person.you && <span className="quiet"> · you</span>}
+      </td>
+      <td>
+        {fully && !out ? (
+          <Select size="small" variant="borderless" aria-label={`What ${person.name} may`} value={person.role} loading={role.isPending} onChange={(wanted) => role.mutate(wanted)} options={ROLES.map((value) => ({ value, label: value }))} popupMatchSelectWidth={false} />
+        ) : (
+          person.role
+        )}
+      </td>
+      {fully && (
+        <>
+          <td>{person.mail || <span className="quiet">—</span>}</td>
+          <td>
+            {person.second ? "on" : <span className="quiet">off</span>}
+            {person.second && !person.you && (
+              <Popconfirm title={`Take off ${person.name}'s second factor?`} description="For somebody whose device is lost: name and password are enough then." okText="Take off" cancelText="Keep" onConfirm={() => act.mutate("second-off")}>
+                <Button size="small" type="link">
+                  take off
+                </Button>
+              </Popconfirm>
+            )}
+          </td>
+          <td>{person.last ? MOMENT.format(new Date(person.last)) : <span className="quiet">never</span>}</td>
+          <td>
+            {STATES[person.state]}
+            {person.state === "here" && !person.you && (
+              <Popconfirm title={`${person.name} has left?`} description="No sign-in, session or token of theirs holds any more. What they did stays." okText="Take out" cancelText="Keep" onConfirm={() => act.mutate("take-out")}>
+                <Button size="small" aria-label={`Take out ${person.name}`}>
+                  Take out
+                </Button>
+              </Popconfirm>
+            )}
+            {person.state === "out" && (
+              <>
+                {" "}
+                <Button size="small" onClick={() => act.mutate("bring-back")} aria-label={`Bring back ${person.name}`}>
+                  Bring back
+                </Button>{" "}
+                <Popconfirm title={`Forget who ${person.name} was?`} description="Name, address and devices go for good. The record stays whole: what they did stands there under a number." okText="Forget" cancelText="Keep" onConfirm={() => act.mutate("forget")}>
+                  <Button size="small" aria-label={`Forget ${person.name}`}>
+                    Forget
+                  </Button>
+                </Popconfirm>
+              </>
+            )}
+          </td>
+        </>
+      )}
+    </tr>
+  );
+}
+
+function Waiting({ rows }: { rows: Told["invitations"] }) {
+  const withdraw = useChange((id: number) => api.withdrawInvitation(id));
+  if (!rows.length) return null;
+  return (
+    <section>
+      <h3>Asked in, not here yet</h3>
+      <table className="job-table">
+        <thead>
+          <tr>
+            <th>Address</th>
+            <th>May</th>
+            <th>Asked by</th>
+            <th>Holds until</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row.id} className="first">
+              <td>{row.mail || <span className="quiet">by hand</span>}</td>
+              <td>{row.role}</td>
+              <td>{row.by}</td>
+              <td>{DAY.format(new Date(row.ends))}</td>
+              <td>
+                <Button size="small" onClick={() => withdraw.mutate(row.id)} aria-label={`Take back the invitation of ${row.mail || row.id}`}>
+                  Take back
+                </Button>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+export function People({ me }: { me: Me }) {
+  const told = useQuery({ queryKey: ["people"], queryFn: api.people });
+  if (told.isError) return <Alert className="middle" type="error" title={told.error.message} />;
+  if (!told.data) return <Spin className="middle" />;
+  const fully = me.role === "administers";
+  return (
+    <main className="jobs access">
+      <div className="jobs-head">
+        <h2>People</h2>
+        <span className="quiet">of {me.organisation}</span>
+      </div>
+      <section>
+        {fully && <Invite />}
+        <table className="job-table">
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>May</th>
+              {fully && (
+                <>
+                  <th>Address</th>
+                  <th>Second factor</th>
+                  <th>Last sign-in</th>
+                  <th />
+                </>
+              )}
+            </tr>
+          </thead>
+          <tbody>
+            {told.data.people.map((person) => (
+              <Row key={person.id} person={person} fully={fully} />
+            ))}
+          </tbody>
+        </table>
+      </section>
+      <Waiting rows={told.data.invitations} />
+      <section>
+        <h3>What each may</h3>
+        <dl className="roles">
+          {ROLES.map((role) => (
+            <div key={role}>
+              <dt>{role}</dt>
+              <dd className="quiet">{MAY[role]}</dd>
+            </div>
+          ))}
+        </dl>
+      </section>
+    </main>
+  );
+}
