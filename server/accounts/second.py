@@ -35,7 +35,9 @@ def begin(user: AbstractBaseUser) -> tuple[str, str]:
         raise Refused("you have a second factor: turn it off first")
     TOTPDevice.objects.filter(user=user, confirmed=False).delete()
     device = TOTPDevice.objects.create(user=user, name=_NAME, confirmed=False)
-    return device.config_url, segno.make(device.config_url, error="m").svg_inline(border=2, dark="#000", light="#fff")
+    return device.config_url, segno.make(device.config_url, error="m").svg_inline(
+        border=2, dark="#000", light="#fff", omitsize=True
+    )
 
 
 def confirm(user: AbstractBaseUser, code: str) -> list[str]:

@@ -17,6 +17,7 @@ from accounts.models import Organisation
 
 from .models import Delivery, Hook, Rehearsal, Release
 from .services import Refused
+from .stream import send
 
 Json = dict[str, Any]
 EVENTS = ("finished", "released", "withdrawn")
@@ -75,7 +76,7 @@ def _tell(organisation: Organisation, event: str, body: Json) -> None:
             row = Delivery.objects.create(hook=hook, event=event, body={"event": event, **body})
             old = hook.deliveries.values_list("pk", flat=True)[KEPT:]
             Delivery.objects.filter(pk__in=list(old)).delete()
-            transaction.on_commit(lambda number=row.pk: deliver.delay(number))  # type: ignore[misc]
+            transaction.on_commit(lambda number=row.pk: send(deliver, number))  # type: ignore[misc]
 
 
 def signature(secret: str, data: bytes) -> str:

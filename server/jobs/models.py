@@ -19,9 +19,13 @@ class Job(models.Model):
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="jobs")
     name = models.CharField(max_length=200, db_collation=EXACT)
     created = models.DateTimeField(auto_now_add=True)
+    # Thrown away (`basket`): its own number then, so that the name is free again; 0 while it is there.
+    thrown_as = models.PositiveBigIntegerField(default=0)
+    thrown_at = models.DateTimeField(null=True)
+    thrown_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
 
     class Meta:
-        unique_together = [("organisation", "name")]
+        unique_together = [("organisation", "name", "thrown_as")]
 
 
 class Revision(models.Model):
@@ -109,6 +113,10 @@ class Rehearsal(models.Model):
     computation = models.CharField(max_length=40, blank=True)  # the digest of the code that worked it out
     basis = models.CharField(max_length=64, blank=True)  # its revision and the steps its stocks came from (`routes`)
     sources = models.ManyToManyField("self", symmetrical=False, related_name="used_by", blank=True)
+    background = models.BooleanField(
+        default=False
+    )  # nobody waits for it: its turn is after the others of the same person
+    begun = models.DateTimeField(null=True, db_index=True)
     heartbeat = models.DateTimeField(null=True)
     created = models.DateTimeField(auto_now_add=True)
     finished = models.DateTimeField(null=True)

@@ -145,15 +145,6 @@ def taken_by(revision: Revision) -> tuple[dict[Key, Handed], list[Rehearsal]]:
     return taken, list(rows.values())
 
 
-def waiting_behind(rehearsal: Rehearsal) -> list[int]:
-    """Rehearsals of the same route that are queued: what ended may be what they waited for."""
-    step = step_of(rehearsal.revision.job)
-    if step is None:
-        return []
-    queued = Rehearsal.objects.filter(revision__job__step__route=step.route, state=Rehearsal.State.QUEUED)
-    return list(queued.order_by("pk").values_list("pk", flat=True))
-
-
 def sources_known(job: Job, folder: Path) -> list[Key]:
     """The stocks that a job's folder takes from steps before it. Raises JobUnreadable where there are none such."""
     data: dict[str, Any] = json.loads((folder / "job.json").read_bytes().decode("utf-8-sig"))

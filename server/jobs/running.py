@@ -1,42 +1,55 @@
 """Rehearsals begun, cancelled, taken up again, and settled where their worker is lost."""
 
+from contextlib import suppress
 from datetime import timedelta
 
+import redis
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from . import remedying, routes, tolerating
-from .models import Rehearsal, Revision, Route, Search, Tolerance
-from .tasks import run_rehearsal, run_search, run_tolerance
+from . import hooks, remedying, routes, tolerating
+from .models import Delivery, Rehearsal, Revision, Route, Search, Tolerance
+from .stream import WAITING_LIST, queue, send
+from .tasks import run_search, run_tolerance, wake
 
 LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
+WAKE_AFTER_SECONDS = 5
 
 
 def take_up_again() -> None:
-    """At start no worker lives: what was running is lost, and what was waiting is handed to the queue again."""
+    """At start no worker lives: what was running is lost, and what was waiting is told of again."""
     Rehearsal.objects.filter(state=Rehearsal.State.RUNNING).update(
         state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()
     )
-    for row in Rehearsal.objects.filter(state=Rehearsal.State.QUEUED):
-        run_rehearsal.delay(row.pk)  # one delivered twice is carried out once
+    for _ in range(Rehearsal.objects.filter(state=Rehearsal.State.QUEUED).count()):
+        wake()  # once for each, so that every worker hears of it
     Search.objects.filter(state=Rehearsal.State.RUNNING).update(state=Rehearsal.State.FAILED, error=remedying.LOST)
     Tolerance.objects.filter(state=Rehearsal.State.RUNNING).update(state=Rehearsal.State.FAILED, error=tolerating.LOST)
-    for waiting in Search.objects.filter(state=Rehearsal.State.QUEUED):
-        run_search.delay(waiting.pk)
-    for held in Tolerance.objects.filter(state=Rehearsal.State.QUEUED):
-        run_tolerance.delay(held.pk)
+    _send_what_waits_beside()
 
 
-def begin_rehearsal(revision: Revision, user: AbstractBaseUser, quick: bool = False) -> Rehearsal:
-    """Queue a rehearsal, or a quick look; of a step whose stock comes from others, those first, in full, that do not hold any more."""
+def _send_what_waits_beside() -> None:
+    """Searches and tolerances that wait, and what hooks were never told; one sent twice is carried out once."""
+    for kind, task in ((Search, run_search), (Tolerance, run_tolerance)):
+        for number in kind.objects.filter(state=Rehearsal.State.QUEUED).values_list("pk", flat=True):  # type: ignore[attr-defined]
+            send(task, number)
+    for number in Delivery.objects.filter(attempts=0).values_list("pk", flat=True):
+        send(hooks.deliver, number)
+
+
+def begin_rehearsal(
+    revision: Revision, user: AbstractBaseUser, quick: bool = False, background: bool = False
+) -> Rehearsal:
+    """Queue a rehearsal, or a quick look, `background` where nobody waits for it. Of a step whose stock comes from others,
+    those first, in full, that do not hold any more."""
     for step in routes.source_steps(revision).values():
         before = routes.newest(step.job)
         if routes.fresh(before) is None and routes.pending(before) is None:
-            begin_rehearsal(before, user)
-    rehearsal = Rehearsal.objects.create(revision=revision, created_by=user, quick=quick)
-    transaction.on_commit(lambda: run_rehearsal.delay(rehearsal.pk))
+            begin_rehearsal(before, user, background=background)
+    rehearsal = Rehearsal.objects.create(revision=revision, created_by=user, quick=quick, background=background)
+    transaction.on_commit(wake)
     return rehearsal
 
 
@@ -44,14 +57,14 @@ def begin_search(rehearsal: Rehearsal, finding: int | None, user: AbstractBaseUs
     """Try changes on one finding of a rehearsal, or on all. Raises Refused."""
     if remedying.asked(rehearsal, finding, user):
         number = Search.objects.get(rehearsal=rehearsal).pk
-        transaction.on_commit(lambda: run_search.delay(number))
+        transaction.on_commit(lambda: send(run_search, number))
 
 
 def begin_tolerance(rehearsal: Rehearsal, reach: float, user: AbstractBaseUser) -> None:
     """Work out how wrong the set-up of a rehearsal may be. Raises Refused."""
     number = tolerating.asked(rehearsal, reach, user)
     if number is not None:
-        transaction.on_commit(lambda: run_tolerance.delay(number))
+        transaction.on_commit(lambda: send(run_tolerance, number))
 
 
 def begin_route(route: Route, user: AbstractBaseUser) -> list[Rehearsal]:
@@ -62,7 +75,8 @@ def begin_route(route: Route, user: AbstractBaseUser) -> list[Rehearsal]:
 
 
 def settle_lost() -> None:
-    """Rehearsals whose worker has fallen silent become failed, so that nothing stays "running" for ever.
+    """Rehearsals whose worker has fallen silent become failed, so that nothing stays "running" for ever, and where something waits the
+    workers are told again: what the queue lost costs a few seconds.
 
     They are looked up first and then settled one by one: an update over all rows would wait for, and be waited for by,
     the rows that workers are writing.
@@ -71,9 +85,22 @@ def settle_lost() -> None:
     silent = {"state": Rehearsal.State.RUNNING, "heartbeat__lt": limit}
     for number in list(Rehearsal.objects.filter(**silent).values_list("pk", flat=True)):
         lost = Rehearsal.objects.filter(pk=number, **silent)
-        if lost.update(state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()):
-            for follower in routes.waiting_behind(Rehearsal.objects.get(pk=number)):
-                run_rehearsal.delay(follower)
+        lost.update(state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now())
+    _tell_again()
+
+
+def _tell_again() -> None:
+    """Where something waits and nothing of it is in the queue, tell the workers again."""
+    forgotten = timezone.now() - timedelta(seconds=WAKE_AFTER_SECONDS)
+    waits = [
+        kind.objects.filter(state=Rehearsal.State.QUEUED, created__lt=forgotten).exists()  # type: ignore[attr-defined]
+        for kind in (Rehearsal, Search, Tolerance)
+    ]
+    waits.append(Delivery.objects.filter(attempts=0, at__lt=forgotten).exists())
+    with suppress(redis.RedisError):
+        if any(waits) and not queue().llen(WAITING_LIST) and queue().set("waked", 1, nx=True, ex=WAKE_AFTER_SECONDS):
+            wake()
+            _send_what_waits_beside()
 
 
 def cancel(rehearsal: Rehearsal) -> None:
@@ -81,5 +108,4 @@ def cancel(rehearsal: Rehearsal) -> None:
     waiting = Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.QUEUED)
     if not waiting.update(state=Rehearsal.State.CANCELLED, finished=timezone.now()):
         Rehearsal.objects.filter(pk=rehearsal.pk, state=Rehearsal.State.RUNNING).update(cancel_asked=True)
-    for follower in routes.waiting_behind(rehearsal):
-        run_rehearsal.delay(follower)
+    wake()  # a step may have waited for it

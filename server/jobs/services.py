@@ -137,7 +137,7 @@ def take_in_path(
     exactly so (or `name`). The same files again give the revision there is. `carried` stands in for what earlier steps leave; a
     step's own new revision is asked for it. Raises Refused."""
     if path.is_dir():
-        same = Revision.objects.filter(job__organisation=organisation, digest=_packed(path)[1])
+        same = Revision.objects.filter(job__organisation=organisation, job__thrown_as=0, digest=_packed(path)[1])
         same = (
             same.filter(job=parent.job)
             if parent
@@ -161,7 +161,7 @@ def take_in_path(
         if parent:
             row = Job.objects.select_for_update().get(pk=parent.job_id)
         else:
-            row, _ = Job.objects.select_for_update().get_or_create(organisation=organisation, name=called)
+            row, _ = Job.objects.select_for_update().get_or_create(organisation=organisation, name=called, thrown_as=0)
         known = row.revisions.filter(digest=digest).first()
         if known:
             return known

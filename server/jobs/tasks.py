@@ -11,10 +11,12 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
+import redis
 from celery import shared_task
+from celery.signals import worker_process_init
 from django.conf import settings
 from django.core.files.base import ContentFile
-from django.db import DatabaseError, OperationalError, connection, transaction
+from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
 from django.utils import timezone
 
 from bluntmirror.export import sheet
@@ -34,16 +36,21 @@ from bluntmirror.rehearsal.checkpoints import FolderStore, code_digest
 from bluntmirror.rehearsal.measuring import packed
 from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
-from . import hooks, measuring, remedying, routes, tolerating
+from . import bounds, hooks, measuring, queueing, remedying, routes, tolerating
 from .desks import by_house_rules
 from .models import Artifact, Finding, Rehearsal, Search, Tolerance
-from .stream import queue, stream_key
+from .patience import patiently
+from .stream import queue, send, stream_key
 
 FILM = "film.bin"
 STREAM_SECONDS = 3600
 TELL_EVERY_SECONDS = 0.15
-SETTLE_ATTEMPTS = 8
 SEARCH_PULSE_SECONDS = 1.0
+
+
+@worker_process_init.connect
+def _bound(**_: object) -> None:
+    bounds.bound_addresses()
 
 
 class Teller:
@@ -61,58 +68,105 @@ class Teller:
         self.last = now
         self.tell({"state": "running", "stage": stage, "share": round(share, 4)})
         row = Rehearsal.objects.filter(pk=self.number)
-        with suppress(OperationalError):  # a lock: this share is not told, a later one is
+        try:
             row.update(stage=stage, share=share)
-        if row.filter(cancel_asked=True).exists():
+            asked = row.filter(cancel_asked=True).exists()
+        except (OperationalError, InterfaceError):  # a lock, or away: this share is not told, a later one is
+            _let_go()
+            return
+        if asked:
             raise Cancelled
 
     def tell(self, event: dict[str, object]) -> None:
+        """Where nobody can be told, whoever looks asks the table."""
         key = stream_key(self.number)
-        self.queue.xadd(key, {"data": json.dumps(event)}, maxlen=2000)
-        self.queue.expire(key, STREAM_SECONDS)
+        with suppress(redis.RedisError):
+            self.queue.xadd(key, {"data": json.dumps(event)}, maxlen=2000)
+            self.queue.expire(key, STREAM_SECONDS)
+
+    def forget(self) -> None:
+        """Numbers come again when a database is made anew; old words must not."""
+        with suppress(redis.RedisError):
+            self.queue.delete(stream_key(self.number))
 
 
 class Heartbeat(threading.Thread):
-    """Says every few seconds that the worker lives; when it falls silent the rehearsal is taken as lost."""
+    """Says every few seconds that the worker lives; when it falls silent the rehearsal is taken as lost. A rehearsal that takes more than it may
+    is ended here, whatever it is computing."""
 
     def __init__(self, number: int) -> None:
         super().__init__(daemon=True)
         self.number = number
         self.over = threading.Event()
+        self.begun = time.monotonic()
 
     def run(self) -> None:
         while not self.over.wait(settings.HEARTBEAT_SECONDS):
             # One beat may be lost, to a lock or to a database that is away for a moment; the next makes up for it.
-            with suppress(DatabaseError):
+            try:
                 Rehearsal.objects.filter(pk=self.number).update(heartbeat=timezone.now())
+            except DatabaseError:
+                _let_go()
+            if bounds.is_a_worker() and (said := bounds.exceeded(self.begun)):
+                self.end(said)
+        connection.close()
+
+    def end(self, said: str) -> None:
+        settle(self.number, Rehearsal.State.FAILED, said)
+        Teller(self.number).tell({"state": "failed", "error": said})
+        wake()
+        bounds.end_this_process()
+
+
+def _let_go() -> None:
+    """A connection that broke does not mend itself: the next question opens another."""
+    if not connection.in_atomic_block:
         connection.close()
 
 
+def wake() -> None:
+    """Tell the workers that a rehearsal waits."""
+    send(run_next)
+
+
 @shared_task
-def run_rehearsal(number: int) -> None:
+def run_next() -> None:
+    """Carry out the rehearsal whose turn it is. Told twice, or too often, nothing is done twice."""
+    try:
+        if not any(run_rehearsal(number) for number in patiently(queueing.in_order)):
+            return
+    except BaseException:
+        wake()
+        raise
+    wake()
+
+
+def run_rehearsal(number: int) -> bool:
+    """Carry out a rehearsal that waits; whether it was this one's turn: not while a step that it stands on is under way."""
     rehearsal = Rehearsal.objects.select_related("revision__job").filter(pk=number).first()
     if rehearsal is None:
-        return
+        return False
     taken: dict[routes.Key, Handed] = {}
     sources: list[Rehearsal] = []
     lacking = None
     try:
         taken, sources = routes.taken_by(rehearsal.revision)
     except routes.NotYet:
-        return  # the step it waits for delivers it again when it ends
+        return False  # when the step it waits for has ended
     except routes.Lacking as error:
         lacking = error
     begun = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
     if not begun.update(
         state=Rehearsal.State.RUNNING,
         heartbeat=timezone.now(),
+        begun=timezone.now(),
         basis=routes.basis_of(rehearsal.revision),
         computation=code_digest(),
     ):
-        return  # cancelled while it waited, or delivered twice
+        return False  # cancelled while it waited, or taken up by another worker
     rehearsal.sources.set(sources)
     teller = Teller(number)
-    teller.queue.delete(stream_key(number))  # numbers come again when a database is made anew; old words must not
+    teller.forget()
     heart = Heartbeat(number)
     heart.start()
     state, error = Rehearsal.State.DONE, ""
@@ -122,7 +176,8 @@ def run_rehearsal(number: int) -> None:
         organisation = rehearsal.revision.job.organisation
         with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
             archive = Path(folder) / "job.zip"
-            archive.write_bytes(rehearsal.revision.archive.read())
+            with rehearsal.revision.archive.open("rb") as source:
+                archive.write_bytes(source.read())
             store = FolderStore(settings.CHECKPOINTS / str(organisation.pk))
             job = by_house_rules(open_job(archive, {key: item.left for key, item in taken.items()}), organisation)
             of_file = list(job.file.measures)
@@ -131,11 +186,14 @@ def run_rehearsal(number: int) -> None:
             )
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
             step = None if rehearsal.quick else routes.step_of(rehearsal.revision.job)
-            keep(rehearsal, run, handed_on(run, taken, step.name) if step else {}, of_file)
+            handed = handed_on(run, taken, step.name) if step else {}
+            patiently(lambda: keep(rehearsal, run, handed, of_file))
     except Cancelled:
         state = Rehearsal.State.CANCELLED
     except (routes.Lacking, JobUnreadable, MemoryError, OSError) as failure:
         state, error = Rehearsal.State.FAILED, str(failure) or type(failure).__name__
+    except DatabaseError as failure:
+        state, error = Rehearsal.State.FAILED, f"The database was away for too long ({failure}): run it again."
     except Exception as failure:
         state = Rehearsal.State.FAILED
         error = f"The rehearsal broke off through a fault of the program ({type(failure).__name__}: {failure})."
@@ -146,8 +204,7 @@ def run_rehearsal(number: int) -> None:
         teller.tell({"state": str(state), "error": error})
         with suppress(DatabaseError):  # whoever is to be told, the rehearsal stands
             hooks.finished(rehearsal)
-        for follower in routes.waiting_behind(rehearsal):
-            run_rehearsal.delay(follower)
+    return True
 
 
 def _beside(kind: Any, number: int, what: str, work: Callable[[int, Path, Callable[[str, float], None]], None]) -> None:
@@ -197,16 +254,12 @@ def run_tolerance(number: int) -> None:
 
 
 def settle(number: int, state: str, error: str) -> None:
-    """Write how a rehearsal ended; a lock is waited out, since nobody else would write it."""
-    for attempt in range(SETTLE_ATTEMPTS):
-        try:
-            ended = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.RUNNING)
-            ended.update(state=state, error=error, finished=timezone.now(), share=1.0)
-            return
-        except OperationalError:
-            if attempt == SETTLE_ATTEMPTS - 1:
-                raise
-            time.sleep(0.2 * (attempt + 1))
+    """Write how a rehearsal ended; a lock or a database that is away is waited out, since nobody else would write it."""
+    patiently(
+        lambda: Rehearsal.objects.filter(pk=number, state=Rehearsal.State.RUNNING).update(
+            state=state, error=error, finished=timezone.now(), share=1.0
+        )
+    )
 
 
 def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed], measures: list[Measure]) -> None:

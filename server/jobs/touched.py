@@ -22,7 +22,7 @@ LABEL = "with what the library holds now"
 def touched(organisation: Organisation) -> list[Revision]:
     """The last released revision of every job whose release has lapsed because its machine or a tool of it is another in the library now."""
     found = []
-    for job in Job.objects.filter(organisation=organisation).prefetch_related("revisions"):
+    for job in Job.objects.filter(organisation=organisation, thrown_as=0).prefetch_related("revisions"):
         releases = releasing.newest([job])
         if not releases:
             continue
@@ -67,7 +67,7 @@ def rehearse_all(organisation: Organisation, user: AbstractBaseUser) -> list[Reh
         except Refused:
             continue
         done = made.rehearsals.first()
-        found.append(done or running.begin_rehearsal(made, user))
+        found.append(done or running.begin_rehearsal(made, user, background=True))
     return found
 
 

@@ -4,7 +4,13 @@ from collections.abc import Callable
 from urllib.parse import urlsplit
 
 from django.conf import settings
+from django.contrib.auth import SESSION_KEY
+from django.contrib.sessions.backends.db import SessionStore
+from django.db import connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http.cookie import parse_cookie
+
+from accounts.tokens import owner_of
 
 SIGNED_OUT = 64_000  # bytes; a sign-in is far smaller
 
@@ -16,14 +22,27 @@ def bounded_bodies(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[H
     are taken."""
 
     def bounded(request: HttpRequest) -> HttpResponse:
-        if request.content_type != "multipart/form-data":
+        length = int(request.META.get("CONTENT_LENGTH") or 0)
+        if request.content_type != "multipart/form-data" and length > SIGNED_OUT:
             most = settings.DATA_UPLOAD_MAX_MEMORY_SIZE if request.user.is_authenticated else SIGNED_OUT
-            if int(request.META.get("CONTENT_LENGTH") or 0) > most:
-                said = f"what was sent is larger than {most / 1e6:g} MB"
-                return JsonResponse({"detail": said}, status=413)
+            if length > most:
+                return JsonResponse({"detail": f"what was sent is larger than {most / 1e6:g} MB"}, status=413)
         return answer(request)
 
     return bounded
+
+
+def signed_in(headers: dict[bytes, str]) -> bool:
+    """Whether a request with these headers is somebody's: asked of long bodies, before they are taken."""
+    scheme, _, secret = headers.get(b"authorization", "").partition(" ")
+    try:
+        if scheme.lower() == "bearer":
+            return owner_of(secret.strip()) is not None
+        key = parse_cookie(headers.get(b"cookie", "")).get(settings.SESSION_COOKIE_NAME)
+        return bool(key) and SESSION_KEY in SessionStore(key)
+    finally:
+        if not connection.in_atomic_block:
+            connection.close()
 
 
 def from_here(request: HttpRequest) -> bool:

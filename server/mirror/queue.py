@@ -14,7 +14,9 @@ app.config_from_object(
         "worker_prefetch_multiplier": 1,
         "worker_hijack_root_logger": False,
         "broker_connection_retry_on_startup": True,
-        "broker_transport_options": {"visibility_timeout": 86_400},
+        "broker_connection_max_retries": None,  # a queue that is away is waited for
+        "broker_transport_options": {"visibility_timeout": 86_400, "socket_connect_timeout": 3, "socket_timeout": 30},
+        "task_publish_retry": False,  # whoever asks is not kept waiting; what waits is told of again (jobs.running)
     }
 )
 app.autodiscover_tasks(["jobs"])

@@ -81,6 +81,7 @@ LOGGING = {
         "django.request": {"handlers": ["log"], "level": "ERROR", "propagate": False},
         "accounts": {"handlers": ["log"], "level": "WARNING"},
         "jobs": {"handlers": ["log"], "level": "WARNING"},
+        "mirror": {"handlers": ["log"], "level": "WARNING"},
     },
 }
 
@@ -101,6 +102,12 @@ MAX_UPLOAD_BYTES = 300_000_000
 
 QUEUE_URL = os.environ.get("MIRROR_QUEUE", "redis://127.0.0.1:8752/0")
 HEARTBEAT_SECONDS = 1.0
+# What one rehearsal may take of a worker's machine: unless it is told, two fifths of its memory, and four hours.
+MOST_MEMORY = int(float(os.environ.get("MIRROR_MOST_MEMORY_GB", 0)) * 2**30) or max(
+    2 * 2**30, int(0.4 * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
+)
+MOST_SECONDS = 60 * float(os.environ.get("MIRROR_MOST_MINUTES", "240"))
+PATIENCE_SECONDS = 60.0  # how long a worker waits for a database that is away
 LOST_AFTER_SECONDS = float(os.environ.get("MIRROR_LOST_AFTER", "20"))
 
 SECURE_CONTENT_TYPE_NOSNIFF = True

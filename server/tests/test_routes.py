@@ -16,7 +16,7 @@ from bluntmirror.geometry.mesh import joined
 from jobs import routes, setups
 from jobs.models import Job, Rehearsal, Revision
 from jobs.running import begin_rehearsal
-from jobs.tasks import run_rehearsal
+from jobs.tasks import run_next, run_rehearsal
 
 from .test_server import WithShop
 
@@ -52,7 +52,7 @@ class Routes(WithShop):
     def setUp(self) -> None:
         super().setUp()
         # What would go to the queue runs at once.
-        delivered = mock.patch.object(run_rehearsal, "delay", side_effect=run_rehearsal)
+        delivered = mock.patch.object(run_next, "apply_async", side_effect=lambda *_, **__: run_next())
         delivered.start()
         self.addCleanup(delivered.stop)
 

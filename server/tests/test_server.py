@@ -22,6 +22,7 @@ from django.utils import timezone
 
 from accounts.models import Membership, Organisation
 from jobs.models import Finding, Job, Rehearsal, Revision
+from jobs.queueing import in_order
 from jobs.running import take_up_again
 from jobs.services import keep_in_library, take_in_path
 from jobs.tasks import run_rehearsal, settle
@@ -218,11 +219,12 @@ class Server(WithShop):
         ran, waited = (
             Rehearsal.objects.create(revision=revision, created_by=self.ines, state=s) for s in ("running", "queued")
         )
-        with mock.patch.object(run_rehearsal, "delay") as handed:
+        with mock.patch("jobs.running.wake") as waked:
             take_up_again()
         ran.refresh_from_db()
         self.assertEqual(ran.state, "failed")
-        handed.assert_called_once_with(waited.pk)
+        waked.assert_called_once_with()
+        self.assertEqual(in_order(), [waited.pk])
 
     def test_the_client_is_made_from_the_document_as_it_is(self) -> None:
         out = io.StringIO()
@@ -397,7 +399,7 @@ class Running(WithShop):
                 raise OperationalError(1213, "Deadlock found")
             return real(*args, **words)
 
-        with mock.patch.object(Rehearsal.objects, "filter", locked), mock.patch("jobs.tasks.time.sleep"):
+        with mock.patch.object(Rehearsal.objects, "filter", locked), mock.patch("jobs.patience.time.sleep"):
             settle(row.pk, "done", "")
         row.refresh_from_db()
         self.assertEqual((row.state, len(calls)), ("done", 3))

@@ -1,13 +1,17 @@
 """The door: guesses are counted, other sites kept out, half a character is no name."""
 
 import json
+from collections.abc import Iterator
 from typing import Any
 from unittest import mock
 
 import redis
+from asgiref.sync import async_to_sync
 from django.conf import settings
+from django.test import override_settings
 
 from accounts import guesses
+from mirror.bodies import Bounded
 
 from .test_server import WithShop
 
@@ -88,3 +92,49 @@ class SigningIn(WithShop):
 
     def test_half_a_character_is_refused(self) -> None:
         self.assertEqual(self.sign_in("\ud800").status_code, 422)
+
+
+class LongBodies(WithShop):
+    """What whoever is not signed in sends is refused while it comes; nothing of it is kept."""
+
+    def sent(self, chunks: Iterator[bytes], headers: dict[str, str]) -> tuple[int, int, bool]:
+        """The status, how many bytes were taken, and whether the application behind was asked to its end."""
+        taken, statuses, reached = 0, [], False
+
+        async def receive() -> dict[str, Any]:
+            nonlocal taken
+            part = next(chunks, b"")
+            taken += len(part)
+            return {"type": "http.request", "body": part, "more_body": bool(part)}
+
+        async def send(message: dict[str, Any]) -> None:
+            if message["type"] == "http.response.start":
+                statuses.append(message["status"])
+
+        async def served(scope: Any, receive: Any, send: Any) -> None:
+            nonlocal reached
+            while (await receive())["more_body"]:
+                pass
+            reached = True
+            await send({"type": "http.response.start", "status": 200, "headers": []})
+
+        scope = {"type": "http", "headers": [(k.encode(), v.encode()) for k, v in headers.items()]}
+        async_to_sync(Bounded(served))(scope, receive, send)
+        return statuses[0], taken, reached
+
+    def test_long_and_signed_out(self) -> None:
+        megabytes = (b"x" * 10**6 for _ in range(1500))
+        self.assertEqual(self.sent(megabytes, {"content-length": "1500000000"}), (413, 0, False))
+        status, taken, reached = self.sent(megabytes, {})  # in pieces, its length not told
+        self.assertEqual((status, reached), (413, False))
+        self.assertLessEqual(taken, 10**6)
+        for headers in ({"cookie": "sessionid=guess"}, {"authorization": "Bearer guess"}, {"content-length": "-5"}):
+            self.assertEqual(self.sent((b"x" * 10**6 for _ in range(9)), headers)[0], 413, headers)
+        self.assertEqual(self.sent(iter([b"x" * 1000]), {}), (200, 1000, True))
+
+    def test_long_and_signed_in(self) -> None:
+        cookie = {"cookie": f"sessionid={self.client.cookies['sessionid'].value}"}
+        self.assertEqual(self.sent((b"x" * 10**6 for _ in range(9)), cookie), (200, 9 * 10**6, True))
+        with override_settings(MAX_UPLOAD_BYTES=0):
+            status, taken, _ = self.sent((b"x" * 10**6 for _ in range(99)), cookie)
+        self.assertEqual((status, taken), (413, 11 * 10**6))
