@@ -10,6 +10,7 @@ turning      65 pairs past each other with a tilting head and a rotary table: co
              over 100,000 samples — beside asking for the clearance at every sample
 poses        the tool's pose over the work along five axes, and the axes for given tips — beside SciPy's rotations
 mutants      bugs planted in our own code, each of which must turn a test red (see mutants.py); run alone, not with the others
+faults       what the application stands on killed, frozen and filled while rehearsals run (see faults.py); run alone
 material     every kind of cutting, a motion beside one of ball finishing (see material.py)
 comparing    a machined stock against its design — beside the exact distance of every end
 """
@@ -32,6 +33,7 @@ from scipy.spatial.transform import Rotation
 
 from bench.arms import arms
 from bench.channels import channels
+from bench.faults import faults
 from bench.language import language
 from bench.material import material
 from bench.mutants import mutants
@@ -322,6 +324,8 @@ PARTS = {
 if __name__ == "__main__":
     if sys.argv[1:2] == ["mutants"]:
         sys.exit(mutants(sys.argv[2:]))
+    if sys.argv[1:2] == ["faults"]:
+        sys.exit(faults(sys.argv[2:], lambda folder: finishing_job(folder, finishing_path(60, 401))))
     for name in sys.argv[1:] or PARTS:
         if name not in PARTS:
             sys.exit(f"bench: there is no part '{name}'; there are {', '.join(PARTS)}")

@@ -33,6 +33,7 @@ def start(options: argparse.Namespace) -> int:
             )
     env = services.app_environment(VAR, ports["web"], ports["database"], ports["queue"])
     children = services.Children(VAR / "log", ledger)
+    children.told = {"ports": ports}
     signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
     try:
         with step("MariaDB and Redis on loopback"):
@@ -47,9 +48,9 @@ def start(options: argparse.Namespace) -> int:
         say(
             f"\nBlunt Mirror is at http://127.0.0.1:{ports['web']}/\n  demo sign-in: {DEMO_SIGN_IN}\n  Ctrl-C stops it.\n"
         )
-        while not (dead := children.first_dead()):
+        while True:
+            children.look_after()
             time.sleep(0.5)
-        raise StepFailed(f"{dead} has ended.", f"read {VAR / 'log' / (dead + '.log')}, then start again")
     except KeyboardInterrupt:
         say("\nStopping …")
         return 0

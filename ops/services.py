@@ -12,9 +12,10 @@ import time
 from contextlib import closing, suppress
 from pathlib import Path
 
-from .steps import ROOT, StepFailed, environment, run, step
+from .steps import ROOT, StepFailed, environment, run, say, step
 
 LOOPBACK = "127.0.0.1"
+MOST_DEATHS, DEATHS_WITHIN_S = 5, 60
 
 
 def port_is_free(port: int) -> bool:
@@ -90,18 +91,50 @@ class Children:
         self.log = log
         self.ledger = ledger
         self.running: list[tuple[str, subprocess.Popen[bytes]]] = []
+        self.ways: dict[str, tuple[list[str], dict[str, str]]] = {}
+        self.deaths: dict[str, list[float]] = {}
+        self.told: dict[str, object] = {}  # what else the ledger says of this start
         log.mkdir(parents=True, exist_ok=True)
 
     def begin(self, name: str, command: list[str], env: dict[str, str]) -> subprocess.Popen[bytes]:
+        self.ways[name] = command, env
+        child = self._process(name)
+        self.running.append((name, child))
+        self._write()
+        return child
+
+    def _process(self, name: str) -> subprocess.Popen[bytes]:
+        command, env = self.ways[name]
         with (self.log / f"{name}.log").open("ab") as out:
-            child = subprocess.Popen(
+            return subprocess.Popen(
                 command, cwd=ROOT, env=env, stdin=subprocess.DEVNULL, stdout=out, stderr=out, start_new_session=True
             )
-        self.running.append((name, child))
+
+    def _write(self) -> None:
         if self.ledger:
             pids = [running.pid for _, running in self.running]
-            self.ledger.write_text(json.dumps({"parent": os.getpid(), "children": pids}))
-        return child
+            made = self.ledger.with_suffix(".new")
+            made.write_text(json.dumps({"parent": os.getpid(), "children": pids, **self.told}))
+            made.replace(self.ledger)
+
+    def look_after(self) -> None:
+        """Begin again what has ended. Raises StepFailed for one that ends over and over: that is a fault no new beginning mends."""
+        for place, (name, child) in enumerate(self.running):
+            if child.poll() is None:
+                continue
+            now = time.monotonic()
+            deaths = [at for at in self.deaths.get(name, ()) if now - at < DEATHS_WITHIN_S] + [now]
+            self.deaths[name] = deaths
+            if len(deaths) > MOST_DEATHS:
+                raise StepFailed(
+                    f"{name} has ended {len(deaths)} times within {DEATHS_WITHIN_S} seconds.",
+                    f"read {self.log / (name + '.log')}, then start again",
+                )
+            say(f"· {name} has ended and is begun again; {self.log / (name + '.log')} may say why")
+            with suppress(ProcessLookupError):  # whatever it began is in its group and goes with it
+                os.killpg(child.pid, signal.SIGKILL)
+            self.running[place] = name, self._process(name)
+            self._write()
 
     def wait_for(self, name: str, port: int, seconds: float = 60) -> None:
         child = dict(self.running)[name]
@@ -113,9 +146,6 @@ class Children:
                 return
             time.sleep(0.1)
         raise StepFailed(f"{name} did not come up on port {port}.", f"read {self.log / (name + '.log')}")
-
-    def first_dead(self) -> str | None:
-        return next((name for name, child in self.running if child.poll() is not None), None)
 
     def stop(self) -> None:
         for _, child in reversed(self.running):

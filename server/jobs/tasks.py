@@ -28,7 +28,7 @@ from bluntmirror.export.report import as_html
 from bluntmirror.export.trace import write_trace
 from bluntmirror.export.verdict import render, verdict_dict
 from bluntmirror.geometry.meshfile import write_stl
-from bluntmirror.job import JobUnreadable, open_job
+from bluntmirror.job import Job, JobUnreadable, open_job
 from bluntmirror.job.models import Measure
 from bluntmirror.rehearsal import Cancelled
 from bluntmirror.rehearsal import Rehearsal as Run
@@ -38,7 +38,7 @@ from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
 from . import bounds, hooks, measuring, queueing, remedying, routes, tolerating
 from .desks import by_house_rules
-from .models import Artifact, Finding, Rehearsal, Search, Tolerance
+from .models import Artifact, Finding, Rehearsal, RouteStep, Search, Tolerance
 from .patience import patiently
 from .stream import queue, send, stream_key
 
@@ -143,28 +143,10 @@ def run_next() -> None:
 
 def run_rehearsal(number: int) -> bool:
     """Carry out a rehearsal that waits; whether it was this one's turn: not while a step that it stands on is under way."""
-    rehearsal = Rehearsal.objects.select_related("revision__job").filter(pk=number).first()
-    if rehearsal is None:
+    begun = patiently(lambda: _begun(number))
+    if begun is None:
         return False
-    taken: dict[routes.Key, Handed] = {}
-    sources: list[Rehearsal] = []
-    lacking = None
-    try:
-        taken, sources = routes.taken_by(rehearsal.revision)
-    except routes.NotYet:
-        return False  # when the step it waits for has ended
-    except routes.Lacking as error:
-        lacking = error
-    begun = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
-    if not begun.update(
-        state=Rehearsal.State.RUNNING,
-        heartbeat=timezone.now(),
-        begun=timezone.now(),
-        basis=routes.basis_of(rehearsal.revision),
-        computation=code_digest(),
-    ):
-        return False  # cancelled while it waited, or taken up by another worker
-    rehearsal.sources.set(sources)
+    rehearsal, taken, lacking = begun
     teller = Teller(number)
     teller.forget()
     heart = Heartbeat(number)
@@ -173,19 +155,16 @@ def run_rehearsal(number: int) -> bool:
     try:
         if lacking:
             raise lacking
-        organisation = rehearsal.revision.job.organisation
         with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
             archive = Path(folder) / "job.zip"
             with rehearsal.revision.archive.open("rb") as source:
                 archive.write_bytes(source.read())
-            store = FolderStore(settings.CHECKPOINTS / str(organisation.pk))
-            job = by_house_rules(open_job(archive, {key: item.left for key, item in taken.items()}), organisation)
-            of_file = list(job.file.measures)
-            run = rehearse_step(
-                measuring.with_measures(job, rehearsal.revision.job), taken, teller, store, quick=rehearsal.quick
-            )
+            store = FolderStore(settings.CHECKPOINTS / str(rehearsal.revision.job.organisation_id))
+            opened = open_job(archive, {key: item.left for key, item in taken.items()})
+            of_file = list(opened.file.measures)
+            job, step = patiently(lambda: _of_the_house(opened, rehearsal))
+            run = rehearse_step(job, taken, teller, store, quick=rehearsal.quick)
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
-            step = None if rehearsal.quick else routes.step_of(rehearsal.revision.job)
             handed = handed_on(run, taken, step.name) if step else {}
             patiently(lambda: keep(rehearsal, run, handed, of_file))
     except Cancelled:
@@ -203,8 +182,46 @@ def run_rehearsal(number: int) -> bool:
         settle(number, state, error)
         teller.tell({"state": str(state), "error": error})
         with suppress(DatabaseError):  # whoever is to be told, the rehearsal stands
-            hooks.finished(rehearsal)
+            patiently(lambda: _told(rehearsal))
     return True
+
+
+def _begun(number: int) -> tuple[Rehearsal, dict[routes.Key, Handed], routes.Lacking | None] | None:
+    """A rehearsal whose turn it is, with what it takes from steps before it or what is lacking of that; None where it is not its turn."""
+    rehearsal = Rehearsal.objects.select_related("revision__job").filter(pk=number).first()
+    if rehearsal is None:
+        return None
+    taken: dict[routes.Key, Handed] = {}
+    sources: list[Rehearsal] = []
+    lacking = None
+    try:
+        taken, sources = routes.taken_by(rehearsal.revision)
+    except routes.NotYet:
+        return None  # when the step it waits for has ended
+    except routes.Lacking as error:
+        lacking = error
+    now = timezone.now()
+    basis, code = routes.basis_of(rehearsal.revision), code_digest()
+    with transaction.atomic():
+        begun = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
+        if not begun.update(state=Rehearsal.State.RUNNING, heartbeat=now, begun=now, basis=basis, computation=code):
+            return None  # cancelled while it waited, or taken up by another worker
+        rehearsal.sources.set(sources)
+    return rehearsal, taken, lacking
+
+
+def _of_the_house(job: Job, rehearsal: Rehearsal) -> tuple[Job, RouteStep | None]:
+    """A job with the rules of its organisation and the measures kept with it, and the step of a route that it is."""
+    of = rehearsal.revision.job
+    return (
+        measuring.with_measures(by_house_rules(job, of.organisation), of),
+        None if rehearsal.quick else routes.step_of(of),
+    )
+
+
+@transaction.atomic
+def _told(rehearsal: Rehearsal) -> None:
+    hooks.finished(rehearsal)
 
 
 def _beside(kind: Any, number: int, what: str, work: Callable[[int, Path, Callable[[str, float], None]], None]) -> None:

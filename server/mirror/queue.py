@@ -15,7 +15,7 @@ app.config_from_object(
         "worker_hijack_root_logger": False,
         "broker_connection_retry_on_startup": True,
         "broker_connection_max_retries": None,  # a queue that is away is waited for
-        "broker_transport_options": {"visibility_timeout": 86_400, "socket_connect_timeout": 3, "socket_timeout": 30},
+        "broker_transport_options": {"visibility_timeout": 86_400, "socket_connect_timeout": 3, "socket_timeout": 3},
         "task_publish_retry": False,  # whoever asks is not kept waiting; what waits is told of again (jobs.running)
     }
 )
