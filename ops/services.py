@@ -186,6 +186,7 @@ def begin_database(children: Children, var: Path, port: int) -> None:
         "/usr/sbin/mariadbd", "--no-defaults", f"--datadir={data}", "--socket=m.sock", f"--port={port}",
         f"--bind-address={LOOPBACK}", "--skip-name-resolve", "--character-set-server=utf8mb4",
         f"--init-file={init}", "--innodb-buffer-pool-size=64M", "--max-allowed-packet=64M",
+        "--max-connections=500",  # each that asks at one moment has one; the streams of progress give theirs back
     ]  # fmt: skip
     if os.geteuid() == 0:
         command.insert(2, "--user=root")

@@ -17,6 +17,7 @@ from .running import settle_lost
 from .stream import stream_key
 
 LISTEN_MS = 3000
+LATER_MS = 20_000
 OVER = {"done", "failed", "cancelled"}
 MOST_OF_ONE = 40  # streams that one person may follow at once
 
@@ -47,14 +48,13 @@ async def progress_events(request: HttpRequest, number: int) -> HttpResponse | S
     await sync_to_async(_let_go)()
     if not user.is_authenticated or await _ask(number, user.pk) is None:
         return JsonResponse({"detail": "not found"}, status=404)
-    if _followed[user.pk] >= MOST_OF_ONE:
-        return JsonResponse(
-            {"detail": f"more than {MOST_OF_ONE} rehearsals are followed at once: close some"}, status=429
-        )
     last = request.headers.get("Last-Event-ID", "0")
 
     async def stream() -> AsyncIterator[bytes]:
         at = last
+        if _followed[user.pk] >= MOST_OF_ONE:
+            yield f"retry: {LATER_MS}\n\n".encode()  # the browser asks again by itself, and there is room when others have ended
+            return
         client = redis.asyncio.Redis.from_url(settings.QUEUE_URL)
         _followed[user.pk] += 1
         try:

@@ -2,7 +2,6 @@
 
 import gzip
 import json
-import logging
 import re
 import time
 import zipfile
@@ -11,7 +10,6 @@ from typing import Any, Literal
 from urllib.parse import quote
 
 from django.conf import settings
-from django.db import InterfaceError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
@@ -123,7 +121,6 @@ from .schemas import (
 )
 from .schemas import HeldPiece as HeldPieceIn
 
-log = logging.getLogger(__name__)
 MOST_WAIT_S, ASK_EVERY_S = 55, 0.3  # for a verdict in one call
 MOST_FILM = 16_000_000  # bytes in one answer
 
@@ -138,16 +135,6 @@ def _no_text(request: HttpRequest, error: UnicodeEncodeError) -> HttpResponse:
     return api.create_response(
         request, {"detail": "what was sent holds half a character, which cannot be kept"}, status=422
     )
-
-
-@api.exception_handler(InterfaceError)
-@api.exception_handler(OperationalError)
-def _away(request: HttpRequest, error: Exception) -> HttpResponse:
-    log.warning("the database does not answer: %s", error)
-    said = "The database does not answer just now. Nothing is lost; try again in a moment."
-    response = api.create_response(request, {"detail": said}, status=503)
-    response["Retry-After"] = "2"
-    return response
 
 
 @api.exception_handler(services.Behind)

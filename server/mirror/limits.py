@@ -1,17 +1,19 @@
-"""How large a request that is no upload may be, and where it may come from."""
+"""How large a request that is no upload may be, where it may come from, and what is said while the database is away."""
 
+import logging
 from collections.abc import Callable
 from urllib.parse import urlsplit
 
 from django.conf import settings
 from django.contrib.auth import SESSION_KEY
 from django.contrib.sessions.backends.db import SessionStore
-from django.db import connection
+from django.db import InterfaceError, OperationalError, connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.cookie import parse_cookie
 
 from accounts.tokens import owner_of
 
+log = logging.getLogger(__name__)
 SIGNED_OUT = 64_000  # bytes; a sign-in is far smaller
 
 
@@ -30,6 +32,23 @@ def bounded_bodies(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[H
         return answer(request)
 
     return bounded
+
+
+class Away:
+    """One clear answer, wherever a request is answered, while the database does not answer or has no room for another who asks."""
+
+    def __init__(self, answer: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.answer = answer
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        return self.answer(request)
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        if not isinstance(error, OperationalError | InterfaceError):
+            return None
+        log.warning("the database does not answer: %s", error)
+        said = "The database does not answer just now. Nothing is lost; try again in a moment."
+        return JsonResponse({"detail": said}, status=503, headers={"Retry-After": "2"})
 
 
 def signed_in(headers: dict[bytes, str]) -> bool:
