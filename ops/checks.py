@@ -27,7 +27,8 @@ WEB_CHECKS = [
 def process(name: str, web_port: int) -> list[str]:
     """The command line of the worker and of the web server, as the start and the tests run them."""
     if name == "worker":
-        return [str(BIN / "celery"), "-A", "mirror.queue", "worker", "--loglevel=INFO", "--concurrency=2"]
+        celery = [str(BIN / "celery"), "-A", "mirror.queue", "worker", "--loglevel=INFO", "--concurrency=2"]
+        return [*celery, "--beat"]  # it does the chores, too (jobs.chores)
     return [
         str(BIN / "uvicorn"), "mirror.asgi:application", "--host", services.LOOPBACK, "--port", str(web_port),
         "--log-level", "warning", "--timeout-graceful-shutdown", "3",

@@ -28,7 +28,9 @@ def _state(number: int, user: int) -> dict[str, object] | None:
     """How a rehearsal stands; None where it is not there for this person."""
     try:
         settle_lost()
-        row = Rehearsal.objects.filter(pk=number, revision__job__organisation__members__user=user).first()
+        row = Rehearsal.objects.filter(
+            pk=number, revision__job__organisation__members__user=user, revision__job__thrown_as=0
+        ).first()
         return row and {"state": row.state, "stage": row.stage, "share": row.share, "error": row.error}
     finally:
         _let_go()

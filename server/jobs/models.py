@@ -52,9 +52,10 @@ class Route(models.Model):
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="routes")
     name = models.CharField(max_length=200, db_collation=EXACT)
     created = models.DateTimeField(auto_now_add=True)
+    thrown_as = models.PositiveBigIntegerField(default=0)  # as of a job
 
     class Meta:
-        unique_together = [("organisation", "name")]
+        unique_together = [("organisation", "name", "thrown_as")]
 
 
 class RouteStep(models.Model):

@@ -8,9 +8,12 @@ once last. Somebody's hundred rehearsals thus keep another's first waiting for o
 from collections import defaultdict
 from collections.abc import Iterator
 from datetime import timedelta
+from typing import Any
 
 from django.db.models import Max
 from django.utils import timezone
+
+from accounts.models import Organisation
 
 from .models import Rehearsal
 
@@ -24,6 +27,29 @@ def in_order() -> list[int]:
     for number, organisation, person in rows.values_list("pk", "revision__job__organisation", "created_by"):
         waiting[organisation, person].append(number)
     return list(_by_turns(waiting, _last_turns())) if waiting else []
+
+
+def shown(organisation: Organisation) -> dict[str, Any]:
+    """What is under way and what waits of an organisation, in order; `place`: how many come before it, of whomever, and one more."""
+    places = {number: place for place, number in enumerate(in_order(), 1)}
+    rows = (
+        Rehearsal.objects.filter(
+            revision__job__organisation=organisation, state__in=(Rehearsal.State.QUEUED, Rehearsal.State.RUNNING)
+        )
+        .select_related("revision__job", "created_by")
+        .defer("result")
+    )
+    told = [
+        {
+            "id": row.pk, "job": row.revision.job.name, "revision": row.revision.number, "machine": row.revision.machine,
+            "by": row.created_by.get_username(), "state": row.state, "stage": row.stage, "share": row.share, "quick": row.quick,
+            "background": row.background, "created": row.created, "begun": row.begun, "place": places.get(row.pk),
+        }
+        for row in rows
+    ]  # fmt: skip
+    told.sort(key=lambda item: (item["place"] is not None, item["place"] or item["id"]))
+    whole = Rehearsal.objects.filter(state__in=(Rehearsal.State.QUEUED, Rehearsal.State.RUNNING)).count()
+    return {"rehearsals": told, "others": whole - len(told)}
 
 
 def _last_turns() -> dict[tuple[int, int], float]:

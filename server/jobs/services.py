@@ -94,7 +94,7 @@ def take_in_route(organisation: Organisation, user: AbstractBaseUser, route: Rou
     if len(name) > MAX_NAME or not name.strip():
         raise Refused(f"route.json: name: it has {len(name)} letters; 1 to {MAX_NAME} are taken")
     with transaction.atomic():
-        row, _ = Route.objects.select_for_update().get_or_create(organisation=organisation, name=name)
+        row, _ = Route.objects.select_for_update().get_or_create(organisation=organisation, name=name, thrown_as=0)
         known = {step.name: step for step in row.steps.select_related("job")}
         if [*known] != steps[: len(known)]:
             raise Refused(

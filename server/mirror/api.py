@@ -29,6 +29,7 @@ from bluntmirror.job.models import DIALECTS
 from bluntmirror.job.urdf import to_urdf
 from bluntmirror.rehearsal.handling import HeldPiece
 from jobs import (
+    basket,
     beside,
     calibrating,
     desks,
@@ -36,6 +37,7 @@ from jobs import (
     hooks,
     measuring,
     paperwork,
+    queueing,
     record,
     releasing,
     remedying,
@@ -95,6 +97,7 @@ from .schemas import (
     PictureOut,
     PlaceOut,
     ProgramIn,
+    QueueOut,
     ReachIn,
     ReachOut,
     RecordOut,
@@ -113,6 +116,7 @@ from .schemas import (
     SetupOut,
     StockIn,
     StockOut,
+    ThrownOut,
     ToleranceIn,
     ToleranceOut,
     ToolIn,
@@ -149,7 +153,7 @@ def _refused(request: HttpRequest, error: Exception) -> HttpResponse:
 
 
 def _rehearsal(request: HttpRequest, number: int) -> Rehearsal:
-    return get_object_or_404(Rehearsal, pk=number, revision__job__organisation=organisation_of(request))
+    return get_object_or_404(Rehearsal, pk=number, revision__job__in=basket.jobs_of(organisation_of(request)))
 
 
 def _rehearsal_out(row: Rehearsal) -> dict[str, Any]:
@@ -218,12 +222,7 @@ _WITH_ALL = (
 @api.get("/jobs", response=list[JobOut])
 def list_jobs(request: HttpRequest) -> Any:
     running.settle_lost()
-    jobs = (
-        Job.objects.filter(organisation=organisation_of(request))
-        .select_related("step")
-        .prefetch_related(*_WITH_ALL)
-        .order_by("name")
-    )
+    jobs = basket.jobs_of(organisation_of(request)).select_related("step").prefetch_related(*_WITH_ALL).order_by("name")
     signed = releasing.newest(jobs)
     return [_job_out(job, signed) for job in jobs]
 
@@ -231,16 +230,61 @@ def list_jobs(request: HttpRequest) -> Any:
 @api.get("/routes", response=list[RouteOut])
 def list_routes(request: HttpRequest) -> Any:
     running.settle_lost()
-    return [_route_out(route) for route in Route.objects.filter(organisation=organisation_of(request)).order_by("name")]
+    return [
+        _route_out(route)
+        for route in Route.objects.filter(organisation=organisation_of(request), thrown_as=0).order_by("name")
+    ]
 
 
 @api.post("/routes/{number}/rehearsals", response=RouteOut)
 def rehearse_route(request: HttpRequest, number: int) -> Any:
     """Every step of a route, each as it is now, in order."""
-    route = get_object_or_404(Route, pk=number, organisation=organisation_of(request))
+    route = get_object_or_404(Route, pk=number, organisation=organisation_of(request), thrown_as=0)
     running.begin_route(route, request.user)  # type: ignore[arg-type]
     noted(request, "rehearsed", f"route {route.name}")
     return _route_out(route)
+
+
+@api.get("/queue", response=QueueOut)
+def the_queue(request: HttpRequest) -> Any:
+    """What is under way and what waits, in the order in which it would be taken up now."""
+    running.settle_lost()
+    return queueing.shown(organisation_of(request))
+
+
+@api.get("/basket", response=list[ThrownOut])
+def list_basket(request: HttpRequest) -> Any:
+    """Jobs and routes that were thrown away and can be brought back."""
+    return basket.listed(organisation_of(request))
+
+
+@api.post("/jobs/{number}/throw-away", response={204: None})
+def throw_job_away(request: HttpRequest, number: int) -> Any:
+    job = get_object_or_404(basket.jobs_of(organisation_of(request)), pk=number)
+    basket.throw(job, request.user.membership)  # type: ignore[union-attr]
+    noted(request, "threw away", job.name, job=job.pk)
+    return Status(204, None)
+
+
+@api.post("/routes/{number}/throw-away", response={204: None})
+def throw_route_away(request: HttpRequest, number: int) -> Any:
+    route = get_object_or_404(Route, pk=number, organisation=organisation_of(request), thrown_as=0)
+    basket.throw_route(route, request.user.membership)  # type: ignore[union-attr]
+    noted(request, "threw away", f"route {route.name}")
+    return Status(204, None)
+
+
+@api.post("/basket/{kind}/{number}/bring-back", response={204: None})
+def bring_job_back(request: HttpRequest, kind: Literal["job", "route"], number: int) -> Any:
+    noted(request, "brought back", basket.bring_back(organisation_of(request), kind, number))
+    return Status(204, None)
+
+
+@api.post("/basket/{kind}/{number}/delete", response={204: None})
+def delete_for_good(request: HttpRequest, kind: Literal["job", "route"], number: int) -> Any:
+    """With every revision, rehearsal and release of it. The record keeps what was done."""
+    noted(request, "deleted for good", basket.delete(organisation_of(request), kind, number))
+    return Status(204, None)
 
 
 @api.post("/jobs", response=JobOut)
@@ -355,7 +399,7 @@ def add_to_library(request: HttpRequest, kind: str, file: File[UploadedFile]) ->
 
 @api.post("/revisions/{number}/rehearsals", response=RehearsalOut)
 def rehearse(request: HttpRequest, number: int, quick: bool = False) -> Any:
-    revision = get_object_or_404(Revision, pk=number, job__organisation=organisation_of(request))
+    revision = get_object_or_404(Revision, pk=number, job__in=basket.jobs_of(organisation_of(request)))
     noted(request, "looked at quickly" if quick else "rehearsed", _about(revision), job=revision.job_id)
     return _rehearsal_out(running.begin_rehearsal(revision, request.user, quick))  # type: ignore[arg-type]
 
@@ -632,7 +676,7 @@ def take_measure_away(request: HttpRequest, number: int, name: str) -> Any:
 
 @api.put("/findings/{number}/triage", response={200: FindingOut, 422: Message})
 def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
-    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=organisation_of(request))
+    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__in=basket.jobs_of(organisation_of(request)))
     if body.judgement == Triage.Judgement.ACCEPTED and not body.reason.strip():
         return Status(422, {"detail": "Say why it is accepted."})
     job = item.rehearsal.revision.job
@@ -653,7 +697,7 @@ def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
 
 @api.delete("/findings/{number}/triage", response=FindingOut)
 def clear_triage(request: HttpRequest, number: int) -> Any:
-    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__organisation=organisation_of(request))
+    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__in=basket.jobs_of(organisation_of(request)))
     known, doubt = _inherited(item, list(item.rehearsal.revision.job.triage.select_related("by")))
     if known and not doubt:
         noted(
@@ -671,7 +715,7 @@ def clear_triage(request: HttpRequest, number: int) -> Any:
 
 
 def _revision(request: HttpRequest, number: int) -> Revision:
-    return get_object_or_404(Revision, pk=number, job__organisation=organisation_of(request))
+    return get_object_or_404(Revision, pk=number, job__in=basket.jobs_of(organisation_of(request)))
 
 
 def _machine(request: HttpRequest, number: int) -> LibraryFile:
@@ -961,7 +1005,7 @@ def sign_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
 
 @api.post("/releases/{number}/withdraw", response=ReleaseOut)
 def withdraw_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
-    row = get_object_or_404(Release, pk=number, rehearsal__revision__job__organisation=organisation_of(request))
+    row = get_object_or_404(Release, pk=number, rehearsal__revision__job__in=basket.jobs_of(organisation_of(request)))
     releasing.withdraw(row, body.note, request.user)  # type: ignore[arg-type]
     noted(
         request, "withdrew a release", _about(row.rehearsal.revision), body.note.strip(), row.rehearsal.revision.job_id

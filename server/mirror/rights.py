@@ -24,7 +24,7 @@ RIGHTS: dict[str, Role] = {
         (
             # what is only looked at, or worked out and not kept
             "sign_out", "me", "account", "change_password", "begin_second", "confirm_second", "second_off", "end_seat", "list_people",
-            "judged_so_far", "access", "make_token", "revoke_token", "measured_times", "part_beside", "list_jobs", "list_routes",
+            "judged_so_far", "access", "list_basket", "the_queue", "make_token", "revoke_token", "measured_times", "part_beside", "list_jobs", "list_routes",
             "new_job_defaults", "library", "library_file", "revision_archive", "revision_file", "report_pdf", "one_rehearsal", "remedies", "tolerance",
             "artifact", "film", "program_text", "list_measures", "measures_table", "try_measure", "machine_model", "machine_faults", "machine_urdf",
             "move_machine", "machine_block", "fixture_library", "fixture_shapes", "setup", "setup_model", "setup_offsets", "setup_offset_here",
@@ -35,6 +35,7 @@ RIGHTS: dict[str, Role] = {
     ),
     **dict.fromkeys(
         (
+            "throw_job_away", "throw_route_away", "bring_job_back",
             "rehearse_route", "with_library", "rehearse_touched", "judge", "learn_times", "new_job", "compose_job", "add_to_library", "rehearse",
             "put_programs", "put_control", "cancel", "try_remedies", "cancel_remedies", "ask_tolerance", "cancel_tolerance", "mend", "back",
             "put_measure", "take_measure_away", "set_triage", "clear_triage", "set_accessories", "set_meant", "setup_file", "setup_save", "swap",
@@ -45,7 +46,7 @@ RIGHTS: dict[str, Role] = {
     **dict.fromkeys(("sign_release", "withdraw_release"), RELEASES),
     **dict.fromkeys((
             "set_rule", "make_hook", "take_hook_away", "invite", "withdraw_invitation", "set_role", "take_out", "bring_back", "forget",
-            "second_off_for",
+            "second_off_for", "delete_for_good",
         ), ADMINISTERS),
 }  # fmt: skip
 OPEN = ("sign_in", "invited", "accept_invitation", "forgotten", "new_password")

@@ -108,6 +108,36 @@ class RecordOut(Schema):
     broken: int | None
 
 
+class QueuedOut(Schema):
+    id: int
+    job: str
+    revision: int
+    machine: str
+    by: str
+    state: Literal["queued", "running"]
+    stage: str
+    share: float
+    quick: bool
+    background: bool = Field(description="begun for many jobs at once: its turn is after the others of the same person")
+    created: datetime
+    begun: datetime | None
+    place: int | None = Field(description="1: the next; null for one under way")
+
+
+class QueueOut(Schema):
+    rehearsals: list[QueuedOut]
+    others: int = Field(description="how many of other organisations wait or are under way")
+
+
+class ThrownOut(Schema):
+    kind: Literal["job", "route"]
+    id: int
+    name: str
+    at: datetime
+    by: str
+    ends: datetime = Field(description="when it goes for good")
+
+
 class RevisionOut(Schema):
     id: int
     number: int

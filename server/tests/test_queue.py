@@ -74,6 +74,19 @@ class Queue(WithShop):
         )
         self.assertEqual(queueing.in_order()[0], theirs.pk)
 
+    def test_the_queue_is_shown_in_order_and_others_only_counted(self) -> None:
+        first, second = self.queued(self.ines), self.queued(self.ines, background=True)
+        under_way = self.queued(self.joost, state="running", begun=timezone.now(), heartbeat=timezone.now(), share=0.4)
+        Rehearsal.objects.create(revision=take_in_path(self.other, self.stranger, SLOT), created_by=self.stranger)
+        told = self.client.get("/api/queue").json()
+        self.assertEqual(
+            [(row["id"], row["place"]) for row in told["rehearsals"]], [(under_way, None), (first, 2), (second, 3)]
+        )
+        self.assertEqual(told["others"], 1)
+        self.client.force_login(self.stranger)
+        theirs = self.client.get("/api/queue").json()
+        self.assertEqual(([row["place"] for row in theirs["rehearsals"]], theirs["others"]), ([1], 3))
+
     def test_one_after_the_other_until_nothing_waits(self) -> None:
         rows = [self.queued(self.ines), self.queued(self.joost)]
         with mock.patch.object(run_next, "apply_async", side_effect=lambda *_, **__: run_next()) as told:

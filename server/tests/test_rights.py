@@ -73,7 +73,10 @@ class Rights(WithShop):
         Membership.objects.create(user=colleague, organisation=shop, role=Role.WORKS)
         release = done.releases.first()
         assert finding and release
+        thrown = Job.objects.create(organisation=shop, name="thrown", thrown_at=release.at, thrown_by=user)
+        Job.objects.filter(pk=thrown.pk).update(thrown_as=thrown.pk)
         return {
+            "jobs": done.revision.job_id, "job": thrown.pk,
             "rehearsals": row.pk, "verdicts": row.pk, "beside": done.pk, "revisions": flawed.pk, "findings": finding.pk,
             "library": machine.pk, "fit": machine.pk, "swap": machine.pk, "routes": route.pk, "releases": release.pk,
             "people": colleague.pk, "invitations": people.invite(shop, user, "", Role.READS)[0].pk,
@@ -89,7 +92,8 @@ class Rights(WithShop):
                 own = last if last is not None and place == places[-1] else has
                 parts[place] = str(own[parts[place - 1]])
             elif parts[place].startswith("{"):
-                parts[place] = NAMES.get(parts[place - 1], "machine" if parts[place] == "{kind}" else "vise")
+                kinds = {"library": "machine", "basket": "job"}
+                parts[place] = NAMES.get(parts[place - 1], kinds.get(parts[place - 1], "vise"))
         return "/".join(parts)
 
     def ask(self, client: Client, method: str, address: str, call: dict[str, Any]) -> int:

@@ -12,6 +12,7 @@ import { api, type Me, Problem } from "./api/client";
 import { Jobs } from "./jobs/Jobs";
 import { Library } from "./library/Library";
 import { Access } from "./access/Access";
+import { Queue } from "./queue/Queue";
 import { Record } from "./record/Record";
 import { Rules } from "./rules/Rules";
 import { ACCENT, CAUTION, INK, PAPER, SHEET, STOP } from "./look";
@@ -27,7 +28,7 @@ const MachineScreen = lazy(() => import("./machines/MachineScreen").then((module
 const DeskScreen = lazy(() => import("./desk/DeskScreen").then((module) => ({ default: module.DeskScreen })));
 const SetupScreen = lazy(() => import("./setup/SetupScreen").then((module) => ({ default: module.SetupScreen })));
 
-type Page = "jobs" | "library" | "rules" | "record" | "access" | "people" | "account";
+type Page = "jobs" | "queue" | "library" | "rules" | "record" | "access" | "people" | "account";
 type Place = { page: Page } | { page: "invited"; secret: string } | { page: "new-password"; who: string; token: string } | { page: "rehearsals" | "machines" | "setups" | "desks"; id: number };
 
 function placeOf(path: string): Place {
@@ -41,6 +42,7 @@ function placeOf(path: string): Place {
 
 const PAGES: [Page, string, string][] = [
   ["jobs", "/", "Jobs"],
+  ["queue", "/queue", "Queue"],
   ["library", "/library", "Machines and tools"],
   ["rules", "/rules", "Rules"],
   ["record", "/record", "Record"],
@@ -126,7 +128,8 @@ function House() {
           Sign out
         </Button>
       </header>
-      {place.page === "jobs" && <Jobs onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} onDesk={(id) => go(`/desks/${id}`)} />}
+      {place.page === "jobs" && <Jobs me={me.data} onRehearsal={toRehearsal} onSetup={(id) => go(`/setups/${id}`)} onDesk={(id) => go(`/desks/${id}`)} />}
+      {place.page === "queue" && <Queue onRehearsal={toRehearsal} />}
       {place.page === "library" && <Library onMachine={(id) => go(`/machines/${id}`)} />}
       {place.page === "rules" && <Rules />}
       {place.page === "record" && <Record />}

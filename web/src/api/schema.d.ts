@@ -63,6 +63,117 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The Queue
+         * @description What is under way and what waits, in the order in which it would be taken up now.
+         */
+        get: operations["mirror_api_the_queue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/basket": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Basket
+         * @description Jobs and routes that were thrown away and can be brought back.
+         */
+        get: operations["mirror_api_list_basket"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{number}/throw-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Throw Job Away */
+        post: operations["mirror_api_throw_job_away"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{number}/throw-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Throw Route Away */
+        post: operations["mirror_api_throw_route_away"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/basket/{kind}/{number}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Job Back */
+        post: operations["mirror_api_bring_job_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/basket/{kind}/{number}/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Delete For Good
+         * @description With every revision, rehearsal and release of it. The record keeps what was done.
+         */
+        post: operations["mirror_api_delete_for_good"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/verdicts": {
         parameters: {
             query?: never;
@@ -2022,6 +2133,82 @@ export interface components {
             seconds: number | null;
             /** Stale */
             stale: string;
+        };
+        /** QueueOut */
+        QueueOut: {
+            /** Rehearsals */
+            rehearsals: components["schemas"]["QueuedOut"][];
+            /**
+             * Others
+             * @description how many of other organisations wait or are under way
+             */
+            others: number;
+        };
+        /** QueuedOut */
+        QueuedOut: {
+            /** Id */
+            id: number;
+            /** Job */
+            job: string;
+            /** Revision */
+            revision: number;
+            /** Machine */
+            machine: string;
+            /** By */
+            by: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Quick */
+            quick: boolean;
+            /**
+             * Background
+             * @description begun for many jobs at once: its turn is after the others of the same person
+             */
+            background: boolean;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Begun */
+            begun: string | null;
+            /**
+             * Place
+             * @description 1: the next; null for one under way
+             */
+            place: number | null;
+        };
+        /** ThrownOut */
+        ThrownOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "job" | "route";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /**
+             * Ends
+             * Format: date-time
+             * @description when it goes for good
+             */
+            ends: string;
         };
         /**
          * JudgedOut
@@ -5021,6 +5208,128 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RouteOut"];
                 };
+            };
+        };
+    };
+    mirror_api_the_queue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueOut"];
+                };
+            };
+        };
+    };
+    mirror_api_list_basket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThrownOut"][];
+                };
+            };
+        };
+    };
+    mirror_api_throw_job_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_throw_route_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_bring_job_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "job" | "route";
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_delete_for_good: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "job" | "route";
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

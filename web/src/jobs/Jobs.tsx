@@ -2,9 +2,10 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Alert, App, Button, Empty, Spin } from "antd";
 import { useEffect, useRef, useState } from "react";
 
-import { api, type Job, type Revision, type Route } from "../api/client";
+import { api, type Job, type Me, type Revision, type Route } from "../api/client";
 import { Compare } from "../swap/Compare";
 import { Swap } from "../swap/Swap";
+import { Basket } from "./Basket";
 import { ComposeJob } from "./ComposeJob";
 import { filesOf } from "./dropped";
 import type { Run } from "./RehearseButton";
@@ -14,18 +15,20 @@ import { touchedRevision } from "./touched";
 import { useDrop } from "./useDrop";
 
 interface Props {
+  me: Me;
   onRehearsal: (id: number) => void;
   onSetup: (revision: number) => void;
   onDesk: (revision: number) => void;
 }
 
-export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
+export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
   const { message } = App.useApp();
   const queries = useQueryClient();
   const jobs = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchInterval: 4000 });
   const routes = useQuery({ queryKey: ["routes"], queryFn: api.routes, refetchInterval: 4000 });
   const [sending, setSending] = useState(false);
   const [failure, setFailure] = useState("");
+  const [emptying, setEmptying] = useState(false);
   const [composing, setComposing] = useState(false);
   const [swapping, setSwapping] = useState<Revision | null>(null);
   const [comparing, setComparing] = useState<Job | null>(null);
@@ -87,6 +90,14 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       (error: Error) => message.error(error.message),
     );
 
+  const throwAway = (what: "jobs" | "routes", one: { id: number; name: string }) =>
+    api.throwAway(what, one.id).then(
+      () => {
+        void queries.invalidateQueries();
+        message.success(`${one.name} is in the basket; it can be brought back for 30 days.`);
+      },
+      (error: Error) => message.error(error.message),
+    );
   const withLibrary = (revision: Revision) =>
     api.withLibrary(revision.id).then(
       (rehearsal) => {
@@ -104,7 +115,7 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
       },
       (error: Error) => message.error(error.message),
     );
-  const acts = { onRehearsal, onSetup, onDesk, onRun: run, onPosted: (revision: Revision) => setPosting({ ...revision }), onControl: readControl, onSwap: setSwapping, onCompare: setComparing, onWithLibrary: withLibrary };
+  const acts = { onRehearsal, onSetup, onDesk, onRun: run, onPosted: (revision: Revision) => setPosting({ ...revision }), onControl: readControl, onSwap: setSwapping, onCompare: setComparing, onWithLibrary: withLibrary, onThrow: throwAway };
 
   const tryTouched = () =>
     api.rehearseTouched().then(
@@ -144,10 +155,14 @@ export function Jobs({ onRehearsal, onSetup, onDesk }: Props) {
             {touched === 1 ? "Try the one that the library touched" : `Try the ${touched} that the library touched`}
           </Button>
         )}
+        <Button size="small" onClick={() => setEmptying(true)}>
+          Basket
+        </Button>
         <Button size="small" type="primary" onClick={() => setComposing(true)}>
           New job
         </Button>
       </div>
+      <Basket open={emptying} me={me} onClose={() => setEmptying(false)} />
       <ComposeJob
         open={composing}
         onClose={() => setComposing(false)}

@@ -25,6 +25,7 @@ export interface Acts {
   onSwap: (revision: Revision) => void;
   onCompare: (job: Job) => void;
   onWithLibrary: (revision: Revision) => void;
+  onThrow: (what: "jobs" | "routes", one: { id: number; name: string }) => void;
 }
 
 export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
@@ -73,6 +74,7 @@ export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
                   { key: "out", label: <a href={api.archiveAddress(revision.id)} download>Folder as a zip</a> },
                   { key: "swap", label: "Another machine under it…", onClick: () => acts.onSwap(revision) },
                   { key: "compare", label: "Rehearsals side by side…", onClick: () => acts.onCompare(job) },
+                  ...(job.step ? [] : [{ type: "divider" as const }, { key: "throw", label: "Throw the job away", onClick: () => acts.onThrow("jobs", job) }]),
                 ],
               }}
             >
@@ -102,9 +104,16 @@ export function RouteRows({ route, jobs, acts, onRoute }: { route: Route; jobs: 
         <td>{verdict && seconds.every((s) => s !== null) && clock(seconds.reduce((sum, s) => sum + s!, 0))}</td>
         <td />
         <td>
-          <Button size="small" onClick={() => onRoute(route)}>
-            Rehearse the route
-          </Button>
+          <span className="row-actions">
+            <Button size="small" onClick={() => onRoute(route)}>
+              Rehearse the route
+            </Button>
+            <Dropdown trigger={["click"]} menu={{ items: [{ key: "throw", label: "Throw the route away, with its steps", onClick: () => acts.onThrow("routes", route) }] }}>
+              <Button size="small" aria-label={`More for route ${route.name}`}>
+                ⋯
+              </Button>
+            </Dropdown>
+          </span>
         </td>
       </tr>
       {route.steps.map((step) => jobs.filter((job) => job.id === step.job).map((job) => <JobRows key={job.id} job={job} acts={acts} />))}

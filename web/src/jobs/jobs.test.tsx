@@ -32,7 +32,7 @@ function open(jobs: Job[] = JOBS, routes: Route[] = []) {
   vi.spyOn(api, "jobs").mockResolvedValue(jobs);
   vi.spyOn(api, "routes").mockResolvedValue(routes);
   const calls = { onRehearsal: vi.fn(), onSetup: vi.fn(), onDesk: vi.fn() };
-  return { ...shown(<Jobs {...calls} />), ...calls };
+  return { ...shown(<Jobs me={{ name: "ines", organisation: "shop", role: "administers" }} {...calls} />), ...calls };
 }
 
 describe("the jobs", () => {

@@ -11,7 +11,7 @@ from django.core.management.base import BaseCommand, CommandParser
 from accounts import people
 from accounts.models import Membership, Organisation, Role
 from bluntmirror.job.route import open_route
-from jobs import calibrating, record, releasing
+from jobs import basket, calibrating, record, releasing
 from jobs.models import LibraryFile, MeasuredTimes, Rehearsal, Release, Revision
 from jobs.running import begin_rehearsal, take_up_again
 from jobs.services import keep_in_library, take_in_path, take_in_route
@@ -38,6 +38,7 @@ class Command(BaseCommand):
     def handle(self, *args: object, **options: object) -> None:
         call_command("migrate", verbosity=0, interactive=False)
         take_up_again()
+        basket.clear()
         if options["demo"]:
             load_demo(settings.ROOT / "demo")
             release_one()

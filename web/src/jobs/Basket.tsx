@@ -1,0 +1,65 @@
+// What was thrown away: brought back, or deleted for good by those who administer.
+
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Alert, App, Button, Modal, Popconfirm, Spin } from "antd";
+
+import { api, type Me, type Thrown } from "../api/client";
+
+const DAY = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium" });
+
+export function Basket({ open, me, onClose }: { open: boolean; me: Me; onClose: () => void }) {
+  const queries = useQueryClient();
+  const { message } = App.useApp();
+  const told = useQuery({ queryKey: ["basket"], queryFn: api.basket, enabled: open });
+  const act = useMutation({
+    mutationFn: ({ thrown, how }: { thrown: Thrown; how: "bring-back" | "delete" }) => api.outOfBasket(thrown, how),
+    onSuccess: () => void queries.invalidateQueries(),
+    onError: (error: Error) => void message.error(error.message),
+  });
+  return (
+    <Modal title="Basket" open={open} onCancel={onClose} footer={null} width={760}>
+      {told.isError && <Alert type="error" title={told.error.message} />}
+      {told.isFetching && !told.data && <Spin />}
+      {told.data?.length === 0 && <p className="quiet">Nothing lies in it. What is thrown away can be brought back for 30 days.</p>}
+      {!!told.data?.length && (
+        <table className="job-table">
+          <thead>
+            <tr>
+              <th>Job or route</th>
+              <th>Thrown away by</th>
+              <th>On</th>
+              <th>Goes for good on</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {told.data.map((thrown) => (
+              <tr key={`${thrown.kind} ${thrown.id}`} className="first">
+                <td>
+                  {thrown.name} {thrown.kind === "route" && <span className="quiet">route</span>}
+                </td>
+                <td>{thrown.by}</td>
+                <td>{DAY.format(new Date(thrown.at))}</td>
+                <td>{DAY.format(new Date(thrown.ends))}</td>
+                <td>
+                  <span className="row-actions">
+                    <Button size="small" onClick={() => act.mutate({ thrown, how: "bring-back" })} aria-label={`Bring back ${thrown.name}`}>
+                      Bring back
+                    </Button>
+                    {me.role === "administers" && (
+                      <Popconfirm title={`Delete ${thrown.name} for good?`} description="With every revision, rehearsal and release. Only the record keeps what was done." okText="Delete" cancelText="Keep" onConfirm={() => act.mutate({ thrown, how: "delete" })}>
+                        <Button size="small" aria-label={`Delete ${thrown.name} for good`}>
+                          Delete
+                        </Button>
+                      </Popconfirm>
+                    )}
+                  </span>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </Modal>
+  );
+}

@@ -1,0 +1,43 @@
+// @vitest-environment jsdom
+import { screen } from "@testing-library/react";
+import { expect, test, vi } from "vitest";
+
+import { api, type Me, type Queued, type Thrown } from "../api/client";
+import { Basket } from "../jobs/Basket";
+import { shown } from "../tests/render";
+import { Queue, standsHow } from "./Queue";
+
+const row: Queued = { id: 7, job: "Lid", revision: 2, machine: "VM-3", by: "ines", state: "queued", stage: "", share: 0, quick: false, background: false, created: "2026-11-02T08:00:00Z", begun: null, place: 1 };
+
+test("places are told in words", () => {
+  expect(standsHow({ ...row, state: "running", stage: "cutting", share: 0.413 })).toBe("cutting, 41 %");
+  expect([1, 2, 3, 4, 11, 12, 13, 21, 22, 33, 101, 111].map((place) => standsHow({ ...row, place }))).toEqual(["the next", "2nd", "3rd", "4th", "11th", "12th", "13th", "21st", "22nd", "33rd", "101st", "111th"]);
+});
+
+test("one is opened, another stopped, and others are only counted", async () => {
+  vi.spyOn(api, "queue").mockResolvedValue({ rehearsals: [{ ...row, state: "running", stage: "cutting", share: 0.4, place: null }, { ...row, id: 8, job: "Hub", quick: true, place: 2 }], others: 1 });
+  const cancel = vi.spyOn(api, "cancel").mockResolvedValue({} as never);
+  const opened = vi.fn();
+  const { user } = shown(<Queue onRehearsal={opened} />);
+  await user.click(await screen.findByRole("button", { name: "Lid" }));
+  expect(opened).toHaveBeenCalledWith(7);
+  await user.click(screen.getByRole("button", { name: "Stop Hub, revision 2" }));
+  expect(cancel).toHaveBeenCalledWith(8);
+  expect(screen.getByText(/1 of other organisations is under way/)).toBeTruthy();
+  expect(screen.getByRole("progressbar").getAttribute("aria-valuenow")).toBe("40");
+});
+
+test("out of the basket: brought back by anybody who sees it, deleted by those who administer", async () => {
+  const thrown: Thrown = { kind: "job", id: 3, name: "Lid", at: "2026-11-02T08:00:00Z", by: "ines", ends: "2026-12-02T08:00:00Z" };
+  vi.spyOn(api, "basket").mockResolvedValue([thrown]);
+  const out = vi.spyOn(api, "outOfBasket").mockResolvedValue(new Response());
+  const page = shown(<Basket open me={{ name: "joost", organisation: "shop", role: "works" } as Me} onClose={() => {}} />);
+  await page.user.click(await screen.findByRole("button", { name: "Bring back Lid" }));
+  expect(out).toHaveBeenCalledWith(thrown, "bring-back");
+  expect(screen.queryByRole("button", { name: "Delete Lid for good" })).toBeNull();
+  page.unmount();
+  const { user } = shown(<Basket open me={{ name: "ines", organisation: "shop", role: "administers" } as Me} onClose={() => {}} />);
+  await user.click(await screen.findByRole("button", { name: "Delete Lid for good" }));
+  await user.click(await screen.findByRole("button", { name: "Delete" }));
+  expect(out).toHaveBeenCalledWith(thrown, "delete");
+});
