@@ -8,10 +8,12 @@ import signal
 import subprocess
 import sys
 import time
+from pathlib import Path
 
-from . import checks, install, services
+from . import checks, install, keeping, services
 from .steps import PYTHON, ROOT, VAR, WEB, StepFailed, environment, say, step
 
+SHOWN_LETTERS = 10
 DEMO_SIGN_IN = "ines / tide-table-9"
 
 
@@ -45,9 +47,12 @@ def start(options: argparse.Namespace) -> int:
             for name in ("worker", "web"):
                 children.begin(name, checks.process(name, ports["web"]), env)
             children.wait_for("web", ports["web"])
-        say(
-            f"\nBlunt Mirror is at http://127.0.0.1:{ports['web']}/\n  demo sign-in: {DEMO_SIGN_IN}\n  Ctrl-C stops it.\n"
+        way_in = (
+            "./mirror invite ORGANISATION gives the first person a way in"
+            if options.no_demo
+            else f"demo sign-in: {DEMO_SIGN_IN}"
         )
+        say(f"\nBlunt Mirror is at http://127.0.0.1:{ports['web']}/\n  {way_in}\n  Ctrl-C stops it.\n")
         while True:
             children.look_after()
             time.sleep(0.5)
@@ -58,6 +63,23 @@ def start(options: argparse.Namespace) -> int:
         for number in (signal.SIGINT, signal.SIGTERM):  # a second one must not leave half of them running
             signal.signal(number, signal.SIG_IGN)
         children.stop()
+
+
+def invite(options: argparse.Namespace) -> int:
+    """The way in where nobody is yet, or into another organisation; everybody after that is asked in on the page of people."""
+    with keeping.database(VAR) as port:
+        env = services.app_environment(VAR, options.port, port, 0)
+        return subprocess.run(
+            [str(PYTHON), "server/manage.py", "invite", options.organisation, str(options.port)], cwd=ROOT, env=env
+        ).returncode
+
+
+def mail() -> int:
+    letters = sorted((VAR / "mail").glob("*"), key=lambda file: file.stat().st_mtime)
+    for letter in letters[-SHOWN_LETTERS:]:
+        print(letter.read_text(errors="replace"))
+    say(f"{len(letters)} letters lie in {VAR / 'mail'}" if letters else "No letter has been sent yet.")
+    return 0
 
 
 def manage(words: list[str], env: dict[str, str]) -> None:
@@ -92,6 +114,14 @@ def main(words: list[str]) -> int:
     starting.add_argument("--db-port", type=int, help="MariaDB's port (default: port + 1)")
     starting.add_argument("--queue-port", type=int, help="Redis's port (default: port + 2)")
     starting.add_argument("--no-demo", action="store_true", help="do not load the demo shop")
+    keeping_ = commands.add_parser("backup", help="tables and files as one archive, also while it runs")
+    keeping_.add_argument("file", type=Path, help="where to write it (.tar.gz)")
+    keeping_ = commands.add_parser("restore", help="put a backup into an empty installation")
+    keeping_.add_argument("file", type=Path, help="the backup")
+    inviting = commands.add_parser("invite", help="a link for the first person of an organisation, who administers it")
+    inviting.add_argument("organisation", help="its name; made where there is none")
+    inviting.add_argument("--port", type=int, default=8750, help="the web address's port (default 8750)")
+    commands.add_parser("mail", help="the letters that were sent while no mail server is named")
     commands.add_parser("client", help="write the API's document and the web client made from it")
     testing = commands.add_parser("test", help="format, lint, types, layers, and all tests")
     testing.add_argument("only", nargs="*", help="parts to run: source, web, core, server, e2e (default: all)")
@@ -117,6 +147,15 @@ def main(words: list[str]) -> int:
             return subprocess.run(["npm", "run", "--silent", "client"], cwd=WEB).returncode
         if options.word == "start":
             return start(options)
+        if options.word == "backup":
+            return keeping.run_backup(options.file, VAR)
+        if options.word == "restore":
+            install.everything()
+            return keeping.run_restore(options.file, VAR)
+        if options.word == "invite":
+            return invite(options)
+        if options.word == "mail":
+            return mail()
         if options.word == "test":
             install.everything(browser=True)
             return checks.test(options.only)

@@ -62,6 +62,11 @@ def _is_ours(pid: int) -> bool:
         return False
 
 
+def is_running(ledger: Path) -> bool:
+    """Whether the start that a ledger names still runs."""
+    return ledger.exists() and _is_ours(json.loads(ledger.read_text() or "{}").get("parent", 0))
+
+
 def end_leftovers(ledger: Path) -> None:
     """End what an earlier start left behind when it was killed. Raises StepFailed when that start still runs."""
     if not ledger.exists():
