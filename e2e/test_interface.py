@@ -6,123 +6,27 @@ import math
 import os
 import re
 import signal
-import subprocess
 import tempfile
 import time
 import zipfile
-from collections.abc import Iterator
-from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import ezdxf
-import redis
 import trimesh
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.db import connection
-from django.test import TransactionTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 from pypdf import PdfReader
 
-from accounts.models import Membership, Organisation
+from accounts.models import Organisation
 from jobs.models import Job, Rehearsal, Revision
 from jobs.services import keep_in_library, take_in_path
 from ops import services
-from ops.checks import process
 
-FLAWED = settings.ROOT / "demo" / "jobs" / "buoy-lid" / "2-flawed"
-LONG_MS = 180_000
-CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic",
-    "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
-]  # fmt: skip
-
-os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver runs an event loop of its own
+from .browser import CHROMIUM, FLAWED, LONG_MS, WithBrowser
 
 
-class Interface(TransactionTestCase):
-    def setUp(self) -> None:
-        redis.Redis.from_url(settings.QUEUE_URL).flushdb()
-        shop = Organisation.objects.create(name="Saltmarsh Instruments")
-        user = get_user_model().objects.create_user("ines", password="tide-table-9")
-        Membership.objects.create(user=user, organisation=shop, role="administers")
-        take_in_path(shop, user, FLAWED, "flawed")
-        self.port = services.free_port()
-        self.env = dict(os.environ) | {
-            "MIRROR_DB_NAME": str(connection.settings_dict["NAME"]),
-            "MIRROR_LOST_AFTER": "6",
-        }
-        self.children: list[subprocess.Popen[bytes]] = []
-        self.addCleanup(self.stop)
-        self.web = self.begin("web")
-        self.worker = self.begin("worker")
-        end = time.monotonic() + 30
-        while not services.answers(self.port):
-            self.assertLess(time.monotonic(), end, "the web server did not come up")
-            time.sleep(0.1)
-
-    def begin(self, name: str) -> subprocess.Popen[bytes]:
-        log = Path(settings.VAR) / f"e2e-{name}.log"
-        with log.open("ab") as out:
-            child = subprocess.Popen(
-                process(name, self.port),
-                cwd=settings.ROOT,
-                env=self.env,
-                stdout=out,
-                stderr=out,
-                start_new_session=True,
-            )
-        self.children.append(child)
-        return child
-
-    def stop(self) -> None:
-        for child in self.children:
-            try:
-                os.killpg(child.pid, signal.SIGKILL)
-            except ProcessLookupError:
-                continue
-            child.wait()
-
-    @contextmanager
-    def browsing(self) -> Iterator[Page]:
-        """A page of the interface, signed in; an error of its scripts fails the test."""
-        faults: list[str] = []
-        with sync_playwright() as driver:
-            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.on("pageerror", lambda error: faults.append(str(error)))
-            self.sign_in(page)
-            yield page
-            browser.close()
-        self.assertEqual(faults, [])
-
-    def sign_in(self, page: Page) -> None:
-        page.goto(f"http://127.0.0.1:{self.port}/")
-        page.get_by_label("Name").fill("ines")
-        page.get_by_label("Password").fill("tide-table-9")
-        page.get_by_role("button", name="Sign in").click()
-        expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
-
-    def stage(self, page: Page, key: str) -> float:
-        return float(page.get_by_test_id("stage").get_attribute(f"data-{key}") or "nan")
-
-    def choose(self, page: Page, label: str, option: str | re.Pattern[str]) -> None:
-        """Choose from a list. A click while it is still unfolding is not taken, on a busy machine: then it stays open, and is clicked again."""
-        page.get_by_label(label, exact=True).click()
-        unfolded = page.locator(".ant-select-dropdown:not(.ant-select-dropdown-hidden)")
-        for _ in range(10):
-            unfolded.locator(".ant-select-item-option", has_text=option).click()
-            with suppress(AssertionError):
-                expect(unfolded).to_have_count(0, timeout=3000)
-                return
-        expect(unfolded).to_have_count(0)
-
-    def wait_for_time(self, page: Page, time_s: float) -> None:
-        page.wait_for_function(
-            "t => Math.abs(Number(document.querySelector('[data-testid=stage]').dataset.time) - t) < 0.5", arg=time_s,
-            timeout=60_000,
-        )  # fmt: skip
-
+class Interface(WithBrowser):
     def test_from_sign_in_to_triage_and_back(self) -> None:
         with self.browsing() as page:
             # Run it and watch the progress.

@@ -1,15 +1,11 @@
 """People: asked in, given rights, taken out, forgotten; passwords, second factors, and where they are signed in."""
 
-import base64
-import hashlib
-import hmac
 import json
 import re
-import struct
 import time
 from typing import Any
 from unittest import mock
-from urllib.parse import parse_qs, urlsplit
+from urllib.parse import urlsplit
 
 from django.contrib.auth.models import User
 from django.core import mail
@@ -21,19 +17,11 @@ from accounts.models import Invitation, Membership, Role, Seat
 from jobs import record
 from jobs.models import Entry
 
+from .rfc6238 import code_of
 from .test_server import WithShop
 from .test_signing_in import forget_guesses
 
 PASSWORD = "spring-tide-4"
-
-
-def code_of(address: str, at: float | None = None) -> str:
-    """The code that a device shows for an otpauth address: RFC 6238 with HMAC-SHA-1, six digits, steps of 30 s; truncation of RFC 4226, 5.3."""
-    secret = parse_qs(urlsplit(address).query)["secret"][0]
-    key = base64.b32decode(secret + "=" * (-len(secret) % 8))
-    digest = hmac.new(key, struct.pack(">Q", int((time.time() if at is None else at) // 30)), hashlib.sha1).digest()
-    offset = digest[-1] & 15
-    return f"{(struct.unpack('>I', digest[offset : offset + 4])[0] & 0x7FFFFFFF) % 10**6:06d}"
 
 
 class People(WithShop):
