@@ -84,6 +84,9 @@ class WithBrowser(TransactionTestCase):
             browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.on("pageerror", lambda error: faults.append(str(error)))
+            page.on(
+                "console", lambda said: faults.append(said.text) if "Content Security Policy" in said.text else None
+            )
             self.sign_in(page)
             yield page
             browser.close()

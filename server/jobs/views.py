@@ -10,6 +10,7 @@ def interface(request: HttpRequest) -> HttpResponse:
     page = settings.WHITENOISE_ROOT / "index.html"
     if not page.exists():
         return HttpResponse("The web interface is not built: run ./mirror setup.", status=503)
-    response = HttpResponse(page.read_bytes(), content_type="text/html; charset=utf-8")
+    # the nonce is this answer's own (mirror.policy)
+    response = HttpResponse(page.read_text().replace("%nonce%", request.nonce), content_type="text/html; charset=utf-8")
     response["Cache-Control"] = "no-cache"
     return response

@@ -55,6 +55,7 @@ from .asked import noted, organisation_of
 from .door import door
 from .people import router as people
 from .people_schemas import Message
+from .policy import OF_PAPERS
 from .rights import guard
 from .schemas import (
     AccessoriesIn,
@@ -587,6 +588,8 @@ def artifact(request: HttpRequest, number: int, name: str) -> HttpResponse:
     if found.packed:
         response["Content-Encoding"] = "gzip"
     response["Cache-Control"] = "private, max-age=31536000, immutable"
+    if found.media_type == "text/html":
+        response["Content-Security-Policy"] = OF_PAPERS
     return response
 
 

@@ -26,6 +26,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "mirror.policy.policy",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -108,6 +109,9 @@ MOST_MEMORY = int(float(os.environ.get("MIRROR_MOST_MEMORY_GB", 0)) * 2**30) or 
     2 * 2**30, int(0.4 * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
 )
 MOST_SECONDS = 60 * float(os.environ.get("MIRROR_MOST_MINUTES", "240"))
+# What a check that a screen waits for may take.
+MOST_CHECK_SECONDS = float(os.environ.get("MIRROR_MOST_CHECK_SECONDS", "25"))
+MOST_CHECK_MEMORY = int(float(os.environ.get("MIRROR_MOST_CHECK_MEMORY_GB", "3")) * 2**30)
 PATIENCE_SECONDS = 60.0  # how long a worker waits for a database that is away
 LOST_AFTER_SECONDS = float(os.environ.get("MIRROR_LOST_AFTER", "20"))
 

@@ -1,6 +1,7 @@
 """The door: guesses are counted, other sites kept out, half a character is no name."""
 
 import json
+import re
 from collections.abc import Iterator
 from typing import Any
 from unittest import mock
@@ -11,9 +12,10 @@ from django.conf import settings
 from django.test import override_settings
 
 from accounts import guesses
+from jobs.services import take_in_path
 from mirror.bodies import Bounded
 
-from .test_server import WithShop
+from .test_server import SLOT, WithShop
 
 
 def forget_guesses() -> None:
@@ -92,6 +94,38 @@ class SigningIn(WithShop):
 
     def test_half_a_character_is_refused(self) -> None:
         self.assertEqual(self.sign_in("\ud800").status_code, 422)
+
+
+class Policy(WithShop):
+    """Nothing runs in a page that did not come from here, whatever a file is called or holds."""
+
+    def test_every_answer_carries_it(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        seen = set()
+        for address in (
+            "/",
+            "/people",
+            "/api/jobs",
+            "/api/me",
+            "/static/none.js",
+            f"/api/rehearsals/{row.pk}/artifacts/verdict.json",
+        ):
+            said = self.client.get(address)["Content-Security-Policy"]
+            self.assertIn("default-src 'none'; script-src 'self';", said, address)
+            self.assertNotIn("unsafe", said)
+            seen.add(re.search(r"'nonce-([^']+)'", said)[1])  # type: ignore[index]
+        self.assertEqual(len(seen), 6, "a nonce holds for one answer")
+        paper = self.client.get(f"/api/rehearsals/{row.pk}/artifacts/report.html")["Content-Security-Policy"]
+        self.assertIn("default-src 'none'", paper)
+        self.assertIn("sandbox", paper)
+        self.assertNotIn("script", paper)
+
+    def test_the_pages_own_styles_carry_its_nonce(self) -> None:
+        answer = self.client.get("/")
+        if answer.status_code == 200:  # the interface is built
+            nonce = re.search(r"'nonce-([^']+)'", answer["Content-Security-Policy"])
+            assert nonce is not None
+            self.assertIn(f'content="{nonce[1]}"', answer.content.decode())
 
 
 class LongBodies(WithShop):

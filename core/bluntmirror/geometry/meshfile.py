@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import os
 import struct
 import tempfile
 import threading
+import zipfile
 from pathlib import Path
+from xml.parsers.expat import ParserCreate
 
 import numpy as np
 
@@ -17,6 +20,8 @@ MIXED = np.array(
     [0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64
 )  # odd, and without a pattern in their bits
 MAX_TRIANGLES = 2_000_000
+MOST_ELEMENTS = 2 * MAX_TRIANGLES  # of a 3MF's model: a closed mesh has half as many vertices as triangles
+MAX_UNPACKED = 600_000_000  # bytes of a 3MF
 STEP_TOLERANCE_MM = 0.01
 _translating = threading.Lock()
 
@@ -110,10 +115,51 @@ def _places(words: list[bytes], wanted: bytes) -> list[int]:
     return [i for i, word in enumerate(words) if word.lower() == wanted]
 
 
+def _refuse_a_bomb(path: Path) -> None:
+    """Count what a scene's file unpacks to before it is taken apart: a small one can hold more than any memory. Raises MeshUnreadable."""
+    if path.suffix.lower() == ".3mf":
+        _count_elements(path)
+        return
+    with path.open("rb") as source:
+        head = source.read(20)
+        if len(head) < 20 or head[:4] != b"glTF":
+            return
+        told = json.loads(source.read(min(int.from_bytes(head[12:16], "little"), MAX_FILE_BYTES)))
+    if not isinstance(told, dict):
+        return
+    for item in told.get("accessors", []):
+        if float(item.get("count", 0)) > 3 * MAX_TRIANGLES:
+            raise MeshUnreadable(
+                f"a list of {item['count']} numbers; at most {MAX_TRIANGLES} triangles are taken: export it coarser"
+            )
+
+
+def _count_elements(path: Path) -> None:
+    counted = 0
+
+    def begins(_name: str, _attributes: object) -> None:
+        nonlocal counted
+        counted += 1
+        if counted > MOST_ELEMENTS:
+            raise MeshUnreadable(f"more than {MOST_ELEMENTS} vertices and triangles: export it coarser")
+
+    with zipfile.ZipFile(path) as bundle:
+        models = [info for info in bundle.infolist() if info.filename.lower().endswith(".model")]
+        if sum(info.file_size for info in bundle.infolist()) > MAX_UNPACKED:
+            raise MeshUnreadable(f"it unpacks to more than {MAX_UNPACKED / 1e6:.0f} MB: export it coarser")
+        for info in models:
+            parser = ParserCreate()
+            parser.StartElementHandler = begins
+            with bundle.open(info) as source:
+                while part := source.read(1 << 20):
+                    parser.Parse(part)
+
+
 def _read_scene(path: Path, scale: float) -> Mesh:
     import trimesh
 
     try:
+        _refuse_a_bomb(path)
         scene = trimesh.load_scene(path, process=False)  # as it stands: mending would leave triangles out in silence
         solid = scene.to_mesh()
         vertices = np.asarray(solid.vertices, float)
@@ -121,6 +167,8 @@ def _read_scene(path: Path, scale: float) -> Mesh:
         corners = (vertices * scale)[faces]
         if len(faces) and int(faces.min()) < 0:
             raise IndexError("a triangle names a vertex that is not there")
+    except MeshUnreadable:
+        raise
     except Exception as error:  # the readers raise whatever the broken file makes them stumble over
         raise MeshUnreadable(f"the file cannot be read as {path.suffix[1:].upper()}: {error}") from error
     if not len(faces):

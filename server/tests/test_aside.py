@@ -1,0 +1,69 @@
+"""Helpers beside the web process: what goes beyond its bounds ends with the reason and harms nobody else."""
+
+import os
+import signal
+import threading
+import time
+from dataclasses import replace
+from pathlib import Path
+
+from django.conf import settings
+from django.test import SimpleTestCase, override_settings
+
+from bluntmirror.job import Job, open_job
+from jobs import aside
+from jobs.services import Refused
+
+from .test_releases import CLEAR
+
+LOOP = b"O1\nT1 M6\nG54 G90 G0 X0 Y0 S1000 M3\n#1=0\nWHILE[#1LT100000000]DO1\nG1 X[#1/1000000.] F1000\n#1=#1+1\nEND1\nM30\n"
+
+
+class Aside(SimpleTestCase):
+    def setUp(self) -> None:
+        aside._end_all()
+        self.addCleanup(aside._end_all)
+
+    def job(self, text: bytes | None = None) -> Job:
+        job = open_job(Path(CLEAR))
+        return replace(job, programs={next(iter(job.programs)): text}) if text else job
+
+    def test_a_check_that_takes_too_long_is_ended_and_the_next_is_answered(self) -> None:
+        begun = time.monotonic()
+        with override_settings(MOST_CHECK_SECONDS=2), self.assertRaisesRegex(Refused, "longer than 2 s"):
+            aside.do("check", self.job(LOOP), False)
+        self.assertLess(time.monotonic() - begun, 20)  # it would go on for a minute and more where others work, too
+        self.assertEqual(aside.do("check", self.job(), False)["verdict"], "clear")
+
+    def test_one_that_needs_too_much_memory_is_refused(self) -> None:
+        with override_settings(MOST_CHECK_MEMORY=-(2 * 2**30) + 300 * 2**20), self.assertRaisesRegex(Refused, "memory"):
+            aside.do("check", self.job(LOOP), False)
+
+    def test_one_that_breaks_off_is_told_and_another_takes_its_place(self) -> None:
+        self.assertEqual(aside.do("check", self.job(), False)["verdict"], "clear")
+        (helper,) = aside._free
+        threading.Timer(0.5, os.kill, (helper.process.pid, signal.SIGKILL)).start()
+        with self.assertRaisesRegex(Refused, "broke off"):
+            aside.do("check", self.job(LOOP), False)
+        self.assertEqual(aside.do("check", self.job(), False)["verdict"], "clear")
+
+    def test_what_it_refuses_and_its_own_faults(self) -> None:
+        with self.assertRaisesRegex(Refused, "no arm"):
+            aside.do("arm", self.job())
+        with self.assertRaisesRegex(RuntimeError, "KeyError"):
+            aside.do("nonsense")
+        self.assertEqual(len(aside._free), 1, "it answers on")
+
+    def test_many_at_once_are_all_answered(self) -> None:
+        answers: list[str] = []
+        asked = [
+            threading.Thread(target=lambda: answers.append(aside.do("check", self.job(), False)["verdict"]))
+            for _ in range(aside.MOST + 3)
+        ]
+        for one in asked:
+            one.start()
+        for one in asked:
+            one.join()
+        self.assertEqual(answers, ["clear"] * len(asked))
+        self.assertLessEqual(len(aside._free), aside.IDLE)
+        self.assertTrue(settings.MOST_CHECK_SECONDS)
