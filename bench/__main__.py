@@ -9,6 +9,7 @@ contact      a pair of bodies followed along a path — beside asking for the cl
 turning      65 pairs past each other with a tilting head and a rotary table: contacts, near misses and least clearances
              over 100,000 samples — beside asking for the clearance at every sample
 poses        the tool's pose over the work along five axes, and the axes for given tips — beside SciPy's rotations
+load         many people looking and some working at once (see load.py); run alone
 mutants      bugs planted in our own code, each of which must turn a test red (see mutants.py); run alone, not with the others
 faults       what the application stands on killed, frozen and filled while rehearsals run (see faults.py); run alone
 material     every kind of cutting, a motion beside one of ball finishing (see material.py)
@@ -35,6 +36,7 @@ from bench.arms import arms
 from bench.channels import channels
 from bench.faults import faults
 from bench.language import language
+from bench.load import load
 from bench.material import material
 from bench.mutants import mutants
 from bluntmirror.contact.bodies import NO_PIECES, Body
@@ -324,6 +326,8 @@ PARTS = {
 if __name__ == "__main__":
     if sys.argv[1:2] == ["mutants"]:
         sys.exit(mutants(sys.argv[2:]))
+    if sys.argv[1:2] == ["load"]:
+        sys.exit(load(sys.argv[2:], lambda folder: finishing_job(folder, finishing_path(4, 401))))
     if sys.argv[1:2] == ["faults"]:
         sys.exit(faults(sys.argv[2:], lambda folder: finishing_job(folder, finishing_path(60, 401))))
     for name in sys.argv[1:] or PARTS:

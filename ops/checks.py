@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import time
 
@@ -24,6 +25,11 @@ WEB_CHECKS = [
 ]
 
 
+def web_processes() -> int:
+    """How many processes answer: as many as there are cores, up to four; `MIRROR_WEB_PROCESSES` says otherwise."""
+    return int(os.environ.get("MIRROR_WEB_PROCESSES") or min(os.cpu_count() or 1, 4))
+
+
 def process(name: str, web_port: int) -> list[str]:
     """The command line of the worker and of the web server, as the start and the tests run them."""
     if name == "worker":
@@ -31,7 +37,7 @@ def process(name: str, web_port: int) -> list[str]:
         return [*celery, "--beat"]  # it does the chores, too (jobs.chores)
     return [
         str(BIN / "uvicorn"), "mirror.asgi:application", "--host", services.LOOPBACK, "--port", str(web_port),
-        "--log-level", "warning", "--timeout-graceful-shutdown", "3",
+        "--log-level", "warning", "--timeout-graceful-shutdown", "3", "--workers", str(web_processes()),
     ]  # fmt: skip
 
 

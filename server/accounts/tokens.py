@@ -32,13 +32,13 @@ def make(user: AbstractBaseUser, name: str, role: Role, days: int) -> tuple[Toke
 def owner_of(secret: str) -> tuple[Token, Role] | None:
     """The token of a secret and what it may do now; None for one that is unknown, revoked, over, or whose owner is gone."""
     row = (
-        Token.objects.select_related("user")
+        Token.objects.select_related("user__membership__organisation")
         .filter(digest=_digest(secret), revoked=None, ends__gt=timezone.now())
         .first()
     )
     if row is None or not row.user.is_active:
         return None
-    member = Membership.objects.filter(user=row.user).first()
+    member = getattr(row.user, "membership", None)
     if member is None:
         return None
     own, its = Role(member.role), Role(row.role)

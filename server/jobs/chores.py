@@ -8,7 +8,7 @@ from . import basket, running
 @shared_task
 def settle() -> None:
     """Lost rehearsals settled, and what waits told of again."""
-    running.settle_lost()
+    running.settle_now()
 
 
 @shared_task

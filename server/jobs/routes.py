@@ -25,6 +25,7 @@ PENDING = (Rehearsal.State.QUEUED, Rehearsal.State.RUNNING)
 
 
 def step_of(job: Job) -> RouteStep | None:
+    """The step of a route that a job is; None for a job of its own."""
     return RouteStep.objects.select_related("route").filter(job=job).first()
 
 

@@ -1,5 +1,6 @@
 """Rehearsals begun, cancelled, taken up again, and settled where their worker is lost."""
 
+import time
 from contextlib import suppress
 from datetime import timedelta
 
@@ -16,6 +17,7 @@ from .tasks import run_search, run_tolerance, wake
 
 LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
 WAKE_AFTER_SECONDS = 5
+_settled = float("-inf")
 
 
 def take_up_again() -> None:
@@ -75,6 +77,15 @@ def begin_route(route: Route, user: AbstractBaseUser) -> list[Rehearsal]:
 
 
 def settle_lost() -> None:
+    """As `settle_now`, where it was not just done: many look at once, and once a second is enough."""
+    global _settled
+    now = time.monotonic()
+    if now - _settled >= settings.SETTLE_EVERY_SECONDS:
+        _settled = now
+        settle_now()
+
+
+def settle_now() -> None:
     """Rehearsals whose worker has fallen silent become failed, so that nothing stays "running" for ever, and where something waits the
     workers are told again: what the queue lost costs a few seconds.
 

@@ -10,6 +10,7 @@ from typing import Any, Literal
 from urllib.parse import quote
 
 from django.conf import settings
+from django.db.models import Prefetch, QuerySet
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
@@ -45,13 +46,14 @@ from jobs import (
     running,
     services,
     setups,
+    standing,
     tolerating,
     touched,
 )
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.tasks import FILM
 
-from .asked import noted, organisation_of
+from .asked import member_of, noted, organisation_of
 from .door import door
 from .people import router as people
 from .people_schemas import Message
@@ -207,23 +209,32 @@ def _job_out(job: Job, signed: dict[int, Release] | None = None) -> dict[str, An
                 "release": releasing.told(signed.get(revision.pk)),
             }
         )  # fmt: skip
-    step = routes.step_of(job)
+    step = getattr(job, "step", None)
     return {
         "id": job.pk, "name": job.name, "revisions": revisions,
         "route": step.route_id if step else None, "step": step.name if step else "",
     }  # fmt: skip
 
 
-_WITH_ALL = (
-    "revisions__created_by",
-    "revisions__rehearsals__created_by",
-)
+def _whole(jobs: QuerySet[Job]) -> QuerySet[Job]:
+    """Jobs with all that `_job_out` tells of them, in as many questions as for one; without results, which are long."""
+    rehearsals = Rehearsal.objects.defer("result").select_related("created_by")
+    revisions = Revision.objects.select_related("created_by", "job").prefetch_related(
+        Prefetch("rehearsals", rehearsals)
+    )
+    return jobs.select_related("step__route").prefetch_related(Prefetch("revisions", revisions))
 
 
 @api.get("/jobs", response=list[JobOut])
-def list_jobs(request: HttpRequest) -> Any:
+def list_jobs(request: HttpRequest, response: HttpResponse) -> Any:
+    """Every job with its revisions and rehearsals. A page that asks again and again is told at little cost that nothing has changed (RFC 9110, 13)."""
     running.settle_lost()
-    jobs = basket.jobs_of(organisation_of(request)).select_related("step").prefetch_related(*_WITH_ALL).order_by("name")
+    tag = f'"{standing.standing(organisation_of(request))}"'
+    if request.headers.get("If-None-Match") == tag:
+        return HttpResponse(status=304, headers={"ETag": tag})
+    response["ETag"] = tag
+    response["Cache-Control"] = "private, no-cache"
+    jobs = list(_whole(basket.jobs_of(organisation_of(request))).order_by("name"))
     signed = releasing.newest(jobs)
     return [_job_out(job, signed) for job in jobs]
 
@@ -262,7 +273,7 @@ def list_basket(request: HttpRequest) -> Any:
 @api.post("/jobs/{number}/throw-away", response={204: None})
 def throw_job_away(request: HttpRequest, number: int) -> Any:
     job = get_object_or_404(basket.jobs_of(organisation_of(request)), pk=number)
-    basket.throw(job, request.user.membership)  # type: ignore[union-attr]
+    basket.throw(job, member_of(request))  # type: ignore[arg-type]
     noted(request, "threw away", job.name, job=job.pk)
     return Status(204, None)
 
@@ -270,7 +281,7 @@ def throw_job_away(request: HttpRequest, number: int) -> Any:
 @api.post("/routes/{number}/throw-away", response={204: None})
 def throw_route_away(request: HttpRequest, number: int) -> Any:
     route = get_object_or_404(Route, pk=number, organisation=organisation_of(request), thrown_as=0)
-    basket.throw_route(route, request.user.membership)  # type: ignore[union-attr]
+    basket.throw_route(route, member_of(request))  # type: ignore[arg-type]
     noted(request, "threw away", f"route {route.name}")
     return Status(204, None)
 

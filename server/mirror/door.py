@@ -13,7 +13,7 @@ from accounts.models import Membership
 from accounts.refused import Refused
 from jobs import record
 
-from .asked import OF_NOBODY, noted, organisation_of
+from .asked import OF_NOBODY, member_of, noted, organisation_of
 from .limits import from_here
 from .people_schemas import (
     AcceptIn,
@@ -81,6 +81,7 @@ def _in(request: HttpRequest, user: Any) -> Any:
     login(request, user, "django.contrib.auth.backends.ModelBackend")
     seats.begin(request, user)
     request.user = user
+    vars(request).pop("asked_by", None)
     return me(request)
 
 
@@ -94,8 +95,9 @@ def sign_out(request: HttpRequest) -> Any:
 @door.get("/me", response=Me)
 def me(request: HttpRequest) -> Any:
     organisation = organisation_of(request)
-    member = request.user.membership  # type: ignore[union-attr]
-    return {"name": request.user.get_username(), "organisation": organisation.name, "role": member.role}
+    member = member_of(request)
+    assert member is not None
+    return {"name": member.user.get_username(), "organisation": organisation.name, "role": member.role}
 
 
 # --- invitations and forgotten passwords: whoever has the link is let in, so guesses at one are counted like sign-ins ---------

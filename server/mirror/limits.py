@@ -11,7 +11,9 @@ from django.db import InterfaceError, OperationalError, connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.cookie import parse_cookie
 
+from accounts.models import Role
 from accounts.tokens import owner_of
+from jobs import standing
 
 log = logging.getLogger(__name__)
 SIGNED_OUT = 64_000  # bytes; a sign-in is far smaller
@@ -32,6 +34,19 @@ def bounded_bodies(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[H
         return answer(request)
 
     return bounded
+
+
+def moving(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """What a person has done is seen at once by everybody of the organisation (`jobs.standing`)."""
+
+    def noted(request: HttpRequest) -> HttpResponse:
+        response = answer(request)
+        member = getattr(request, "asked_by", None)
+        if member is not None and getattr(request, "needed", Role.READS) != Role.READS:
+            standing.move(member.organisation_id)
+        return response
+
+    return noted
 
 
 class Away:

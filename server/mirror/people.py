@@ -12,7 +12,7 @@ from accounts.models import Invitation, Membership, Role, Token
 from jobs import hooks, record
 from jobs.models import Hook
 
-from .asked import noted, organisation_of
+from .asked import member_of, noted, organisation_of
 from .people_schemas import InvitationMade, InviteIn, PeopleOut, PersonOut, RoleIn
 from .schemas import AccessOut, HookIn, HookMade, TokenIn, TokenMade, TokenOut
 
@@ -27,7 +27,8 @@ router = Router()
 
 
 def _administers(request: HttpRequest) -> bool:
-    return Membership.objects.filter(user=request.user, role=Role.ADMINISTERS).exists()  # type: ignore[misc]
+    member = member_of(request)
+    return member is not None and member.role == Role.ADMINISTERS
 
 
 def _member(request: HttpRequest, number: int) -> Membership:

@@ -9,8 +9,10 @@ from ninja.errors import HttpError
 from ninja.security import django_auth
 
 from accounts import seats
-from accounts.models import Membership, Role
+from accounts.models import Role
 from accounts.tokens import owner_of
+
+from .asked import member_of
 
 READS, WORKS, RELEASES, ADMINISTERS = Role
 SAID = {
@@ -82,6 +84,7 @@ class Needs:
 
     def __call__(self, request: HttpRequest) -> Any:
         needed = RIGHTS.get(self.name)
+        request.needed = needed  # type: ignore[attr-defined]
         scheme, _, secret = request.headers.get("Authorization", "").partition(" ")
         if scheme.lower() == "bearer":  # no cookie is sent with it, so that no other site can use it
             return self._by_token(request, secret.strip(), needed)
@@ -89,7 +92,7 @@ class Needs:
         if user is None:
             return None
         seats.still_here(request)
-        member = Membership.objects.filter(user=request.user).first()  # type: ignore[misc]
+        member = member_of(request)
         if member is None:
             return user  # of no organisation: nothing is found
         if needed is None or not Role(member.role).covers(needed):
@@ -106,6 +109,7 @@ class Needs:
         if needed is None or not role.covers(needed):
             raise HttpError(403, f"the token '{token.name}' may not do this: it {role}")
         request.user = token.user
+        request.asked_by = token.user.membership  # type: ignore[attr-defined]
         return token.user
 
 

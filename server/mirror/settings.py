@@ -34,6 +34,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "mirror.limits.bounded_bodies",
     "mirror.limits.Away",
+    "mirror.limits.moving",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 ROOT_URLCONF = "mirror.urls"
@@ -113,6 +114,7 @@ MOST_SECONDS = 60 * float(os.environ.get("MIRROR_MOST_MINUTES", "240"))
 MOST_CHECK_SECONDS = float(os.environ.get("MIRROR_MOST_CHECK_SECONDS", "25"))
 MOST_CHECK_MEMORY = int(float(os.environ.get("MIRROR_MOST_CHECK_MEMORY_GB", "3")) * 2**30)
 PATIENCE_SECONDS = 60.0  # how long a worker waits for a database that is away
+SETTLE_EVERY_SECONDS = 1.0
 LOST_AFTER_SECONDS = float(os.environ.get("MIRROR_LOST_AFTER", "20"))
 
 SECURE_CONTENT_TYPE_NOSNIFF = True

@@ -12,7 +12,7 @@ from django.test import Client
 from django.test.utils import CaptureQueriesContext
 
 from accounts.models import Membership, Role
-from jobs import record, releasing, setups
+from jobs import record, releasing, setups, standing
 from jobs.management.commands import prepare
 from jobs.models import Entry, LibraryFile, MeasuredTimes, Rehearsal, Release, Triage
 from jobs.services import keep_in_library, take_in_path
@@ -38,6 +38,7 @@ class Releases(WithShop):
 
     def test_the_list_of_jobs_asks_for_all_releases_at_once(self) -> None:
         def asked() -> int:
+            standing._known.clear()
             with CaptureQueriesContext(connection) as queries:
                 self.client.get("/api/jobs")
             return len([query for query in queries if "jobs_release" in query["sql"]])
@@ -46,7 +47,7 @@ class Releases(WithShop):
         for note in ("one", "two"):
             data = json.loads((CLEAR / "job.json").read_text()) | {"notes": note}
             setups.changed(self.row.revision, {"job.json": json.dumps(data).encode()}, self.ines, note)
-        self.assertEqual((before, asked()), (1, 1))
+        self.assertEqual(before, asked())
 
     def test_signed_shown_and_withdrawn(self) -> None:
         made = self.post(f"/rehearsals/{self.row.pk}/release", note="first part measured")

@@ -16,11 +16,13 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
-from django.db import OperationalError
+from django.db import OperationalError, connection
 from django.test import TestCase, override_settings
+from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from accounts.models import Membership, Organisation
+from jobs import standing
 from jobs.models import Finding, Job, Rehearsal, Revision
 from jobs.queueing import in_order
 from jobs.running import take_up_again
@@ -39,7 +41,7 @@ def zipped(folder: Path, **changes: bytes) -> SimpleUploadedFile:
 
 
 # A password is made hard to guess by making it slow to try: no test needs that of its own.
-@override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
+@override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"], SETTLE_EVERY_SECONDS=0)
 class WithShop(TestCase):
     def setUp(self) -> None:
         self.shop, self.other = (Organisation.objects.create(name=name) for name in ("shop", "other"))
@@ -68,6 +70,44 @@ class Server(WithShop):
         strict = Client(enforce_csrf_checks=True)
         strict.force_login(self.ines)
         self.assertEqual(strict.post("/api/sign-out").status_code, 403)
+
+    def test_the_list_asks_no_more_for_many_than_for_one_and_says_when_nothing_has_changed(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+
+        def asked() -> tuple[int, str]:
+            standing._known.clear()  # it may be a second old where a worker has changed something
+            with CaptureQueriesContext(connection) as queries:
+                answer = self.client.get("/api/jobs")
+            return len(queries), answer["ETag"]
+
+        one, tag = asked()
+        self.assertEqual(self.client.get("/api/jobs", headers={"If-None-Match": tag}).status_code, 304)
+        self.client.post(f"/api/jobs/{row.revision.job_id}/throw-away")
+        self.assertEqual(self.client.get("/api/jobs").json(), [], "what a person does is seen at once")
+        self.client.post(f"/api/basket/job/{row.revision.job_id}/bring-back")
+        self.assertEqual(len(self.client.get("/api/jobs").json()), 1)
+        tags = [asked()[1]]
+        clear = take_in_path(self.shop, self.ines, SLOT.parent / "slot-clear")
+        tags.append(asked()[1])
+        again = Rehearsal.objects.create(revision=clear, created_by=self.ines)
+        tags.append(asked()[1])
+        for change in (
+            {"state": "running", "begun": timezone.now(), "heartbeat": timezone.now()}, {"share": 0.5},
+            {"state": "done", "finished": timezone.now()},
+        ):  # fmt: skip
+            Rehearsal.objects.filter(pk=again.pk).update(**change)
+            tags.append(asked()[1])
+        finding = row.findings.first()
+        assert finding
+        body = json.dumps({"judgement": "accepted", "reason": "known"})
+        self.client.put(f"/api/findings/{finding.pk}/triage", body, content_type="application/json")
+        tags.append(asked()[1])
+        self.ines.username = "inez"
+        self.ines.save()
+        many, last = asked()
+        self.assertEqual(len({*tags, last}), len(tags) + 1, "each change is seen")
+        self.assertEqual(self.client.get("/api/jobs", headers={"If-None-Match": tag}).status_code, 200)
+        self.assertLessEqual(many, one)
 
     def test_an_upload_becomes_a_job_once(self) -> None:
         for _ in range(2):

@@ -11,7 +11,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Jobs */
+        /**
+         * List Jobs
+         * @description Every job with its revisions and rehearsals. A page that asks again and again is told at little cost that nothing has changed (RFC 9110, 13).
+         */
         get: operations["mirror_api_list_jobs"];
         put?: never;
         /**
