@@ -10,6 +10,7 @@ turning      65 pairs past each other with a tilting head and a rotary table: co
              over 100,000 samples — beside asking for the clearance at every sample
 poses        the tool's pose over the work along five axes, and the axes for given tips — beside SciPy's rotations
 load         many people looking and some working at once (see load.py); run alone
+sweep        every demo job rehearsed by one worker and by two (see sweep.py); run alone
 mutants      bugs planted in our own code, each of which must turn a test red (see mutants.py); run alone, not with the others
 faults       what the application stands on killed, frozen and filled while rehearsals run (see faults.py); run alone
 material     every kind of cutting, a motion beside one of ball finishing (see material.py)
@@ -39,6 +40,7 @@ from bench.language import language
 from bench.load import load
 from bench.material import material
 from bench.mutants import mutants
+from bench.sweep import sweep
 from bluntmirror.contact.bodies import NO_PIECES, Body
 from bluntmirror.contact.clearance_kernel import clearance
 from bluntmirror.contact.march_kernel import SLID, Seen, march
@@ -326,6 +328,8 @@ PARTS = {
 if __name__ == "__main__":
     if sys.argv[1:2] == ["mutants"]:
         sys.exit(mutants(sys.argv[2:]))
+    if sys.argv[1:2] == ["sweep"]:
+        sys.exit(sweep())
     if sys.argv[1:2] == ["load"]:
         sys.exit(load(sys.argv[2:], lambda folder: finishing_job(folder, finishing_path(4, 401))))
     if sys.argv[1:2] == ["faults"]:

@@ -103,6 +103,7 @@ DATA_UPLOAD_MAX_NUMBER_FILES = 500
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 MAX_UPLOAD_BYTES = 300_000_000
 
+WATCHERS = os.environ.get("MIRROR_WATCHERS", "127.0.0.1").split(",")  # who may ask for /health, /ready and /metrics
 QUEUE_URL = os.environ.get("MIRROR_QUEUE", "redis://127.0.0.1:8752/0")
 HEARTBEAT_SECONDS = 1.0
 # What one rehearsal may take of a worker's machine: unless it is told, two fifths of its memory, and four hours.

@@ -174,3 +174,29 @@ class Queue(WithShop):
             self.assertEqual(row.state, "failed")
             self.assertIn(says, row.error)
         self.assertEqual(bounds.exceeded(time.monotonic()), "")
+
+
+class Watching(WithShop):
+    def test_health_readiness_and_counts(self) -> None:
+        Rehearsal.objects.create(revision=take_in_path(self.shop, self.ines, CLEAR), created_by=self.ines)
+        self.client.logout()
+        self.assertEqual(self.client.get("/health").json(), {"alive": True})
+        self.assertEqual(self.client.get("/ready").json(), {"database": "ok", "queue": "ok", "store": "ok"})
+        told = self.client.get("/metrics")
+        self.assertTrue(told["Content-Type"].startswith("application/openmetrics-text"))
+        lines = told.content.decode().splitlines()
+        self.assertEqual(lines[-1], "# EOF")
+        self.assertIn('mirror_rehearsals{state="queued"} 1', lines)
+        self.assertNotIn("shop", told.content.decode())
+        for line in lines[:-1]:
+            self.assertRegex(
+                line, r'^(# (TYPE|HELP) mirror_\w+ .+|mirror_\w+(\{\w+="\w+"\})? [-+.e\d]+)$'
+            )  # OpenMetrics 1.0, section 5
+
+    def test_what_is_missing_is_said_and_others_are_told_nothing(self) -> None:
+        with mock.patch("mirror.health.queue") as store:
+            store.return_value.ping.side_effect = redis.ConnectionError
+            answer = self.client.get("/ready")
+        self.assertEqual((answer.status_code, answer.json()["queue"]), (503, "does not answer"))
+        for address in ("/health", "/ready", "/metrics"):
+            self.assertEqual(self.client.get(address, REMOTE_ADDR="10.0.0.9").status_code, 404)
