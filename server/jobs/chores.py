@@ -1,6 +1,7 @@
 """What is done from time to time, whoever looks or not."""
 
 from celery import shared_task
+from django.core.management import call_command
 
 from . import basket, running
 
@@ -13,5 +14,6 @@ def settle() -> None:
 
 @shared_task
 def tidy() -> None:
-    """What has lain in the basket for its time goes, and files that belong to nothing."""
+    """What has lain in the basket for its time goes, files that belong to nothing, and sessions that are over."""
     basket.clear()
+    call_command("clearsessions")

@@ -1,31 +1,22 @@
 // One's own account: the password, the second factor, and where one is signed in.
 
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Alert, App, Button, Form, Input, Spin } from "antd";
 import { useState } from "react";
 
 import { api, type Account as Told, type Me } from "../api/client";
 import { Shown } from "../access/Shown";
+import { useAct } from "../pane/useAct";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
 
-function useAct<T, R>(act: (wanted: T) => Promise<R>, then?: (made: R) => void) {
-  const queries = useQueryClient();
-  const { message } = App.useApp();
-  return useMutation({
-    mutationFn: act,
-    onSuccess: (made) => {
-      void queries.invalidateQueries({ queryKey: ["account"] });
-      then?.(made);
-    },
-    onError: (error: Error) => void message.error(error.message),
-  });
-}
+const CHANGED = ["account"];
 
 function Password() {
   const { message } = App.useApp();
   const [form] = Form.useForm();
   const change = useAct(
+    CHANGED,
     ({ old, fresh }: { old: string; fresh: string }) => api.changePassword(old, fresh),
     () => {
       form.resetFields();
@@ -66,15 +57,16 @@ function Code({ act, label, onCode, busy }: { act: string; label: string; onCode
 
 function Second({ told }: { told: Told }) {
   const [spare, setSpare] = useState<string[] | null>(null);
-  const begin = useAct(() => api.beginSecond());
+  const begin = useAct(CHANGED, () => api.beginSecond());
   const confirm = useAct(
+    CHANGED,
     (code: string) => api.confirmSecond(code),
     ({ codes }) => {
       begin.reset();
       setSpare(codes);
     },
   );
-  const off = useAct((code: string) => api.secondOff(code));
+  const off = useAct(CHANGED, (code: string) => api.secondOff(code));
   return (
     <section>
       <h3>Second factor</h3>
@@ -106,7 +98,7 @@ function Second({ told }: { told: Told }) {
 }
 
 function Seats({ told }: { told: Told }) {
-  const end = useAct((id: number) => api.endSeat(id));
+  const end = useAct(CHANGED, (id: number) => api.endSeat(id));
   return (
     <section>
       <h3>Signed in</h3>

@@ -1,21 +1,16 @@
 // What was thrown away: brought back, or deleted for good by those who administer.
 
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Modal, Popconfirm, Spin } from "antd";
+import { useQuery } from "@tanstack/react-query";
+import { Alert, Button, Modal, Popconfirm, Spin } from "antd";
 
 import { api, type Me, type Thrown } from "../api/client";
+import { useAct } from "../pane/useAct";
 
 const DAY = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium" });
 
 export function Basket({ open, me, onClose }: { open: boolean; me: Me; onClose: () => void }) {
-  const queries = useQueryClient();
-  const { message } = App.useApp();
   const told = useQuery({ queryKey: ["basket"], queryFn: api.basket, enabled: open });
-  const act = useMutation({
-    mutationFn: ({ thrown, how }: { thrown: Thrown; how: "bring-back" | "delete" }) => api.outOfBasket(thrown, how),
-    onSuccess: () => void queries.invalidateQueries(),
-    onError: (error: Error) => void message.error(error.message),
-  });
+  const act = useAct(["basket", "jobs", "routes"], ({ thrown, how }: { thrown: Thrown; how: "bring-back" | "delete" }) => api.outOfBasket(thrown, how));
   return (
     <Modal title="Basket" open={open} onCancel={onClose} footer={null} width={760}>
       {told.isError && <Alert type="error" title={told.error.message} />}

@@ -1,35 +1,25 @@
 // Who belongs to the organisation: what each may do, who is asked in, who has left.
 
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Form, Input, Popconfirm, Select, Spin } from "antd";
+import { useQuery } from "@tanstack/react-query";
+import { Alert, Button, Form, Input, Popconfirm, Select, Spin } from "antd";
 import { useState } from "react";
 
 import { api, type Me, type People as Told, type Person, type Role } from "../api/client";
 import { Shown } from "../access/Shown";
 import { MAY } from "../door/Links";
+import { useAct } from "../pane/useAct";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
 const DAY = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium" });
 export const ROLES: Role[] = ["reads", "works", "releases", "administers"];
 const STATES = { here: "", out: "has left", forgotten: "forgotten" } as const;
 
-function useChange<T, R>(act: (wanted: T) => Promise<R>, then?: (made: R) => void) {
-  const queries = useQueryClient();
-  const { message } = App.useApp();
-  return useMutation({
-    mutationFn: act,
-    onSuccess: (made) => {
-      void queries.invalidateQueries({ queryKey: ["people"] });
-      void queries.invalidateQueries({ queryKey: ["me"] });
-      then?.(made);
-    },
-    onError: (error: Error) => void message.error(error.message),
-  });
-}
+const CHANGED = ["people", "me"];
 
 function Invite() {
   const [made, setMade] = useState<{ title: string; secret: string } | null>(null);
-  const invite = useChange(
+  const invite = useAct(
+    CHANGED,
     ({ mail, role }: { mail?: string; role: Role }) => api.invite(mail ?? "", role),
     (row) => setMade({ title: row.sent ? `A letter is on its way to ${row.mail}; its link` : row.mail ? `No letter could be sent to ${row.mail}: hand over the link yourself` : "Hand over this link", secret: row.link }),
   );
@@ -52,8 +42,8 @@ function Invite() {
 }
 
 function Row({ person, fully }: { person: Person; fully: boolean }) {
-  const role = useChange((wanted: Role) => api.setRole(person.id, wanted));
-  const act = useChange((wanted: Parameters<typeof api.person>[1]) => api.person(person.id, wanted));
+  const role = useAct(CHANGED, (wanted: Role) => api.setRole(person.id, wanted));
+  const act = useAct(CHANGED, (wanted: Parameters<typeof api.person>[1]) => api.person(person.id, wanted));
   const out = person.state !== "here";
   return (
     <tr className={out ? "first quiet" : "first"}>
@@ -112,7 +102,7 @@ function Row({ person, fully }: { person: Person; fully: boolean }) {
 }
 
 function Waiting({ rows }: { rows: Told["invitations"] }) {
-  const withdraw = useChange((id: number) => api.withdrawInvitation(id));
+  const withdraw = useAct(CHANGED, (id: number) => api.withdrawInvitation(id));
   if (!rows.length) return null;
   return (
     <section>

@@ -1,9 +1,10 @@
 // What is under way and what waits, in the order in which it is taken up: by turns of people, so that nobody's hundred keep another waiting.
 
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Spin } from "antd";
+import { useQuery } from "@tanstack/react-query";
+import { Alert, Button, Spin } from "antd";
 
 import { api, type Queued } from "../api/client";
+import { useAct } from "../pane/useAct";
 
 const MOMENT = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit", second: "2-digit" });
 
@@ -14,14 +15,8 @@ export function standsHow(row: Queued): string {
 }
 
 export function Queue({ onRehearsal }: { onRehearsal: (id: number) => void }) {
-  const queries = useQueryClient();
-  const { message } = App.useApp();
   const told = useQuery({ queryKey: ["queue"], queryFn: api.queue, refetchInterval: 2000 });
-  const cancel = useMutation({
-    mutationFn: (id: number) => api.cancel(id),
-    onSuccess: () => void queries.invalidateQueries({ queryKey: ["queue"] }),
-    onError: (error: Error) => void message.error(error.message),
-  });
+  const cancel = useAct(["queue"], (id: number) => api.cancel(id));
   if (told.isError) return <Alert className="middle" type="error" title={told.error.message} />;
   if (!told.data) return <Spin className="middle" />;
   const { rehearsals, others } = told.data;
