@@ -329,7 +329,7 @@ if __name__ == "__main__":
     if sys.argv[1:2] == ["mutants"]:
         sys.exit(mutants(sys.argv[2:]))
     if sys.argv[1:2] == ["sweep"]:
-        sys.exit(sweep())
+        sys.exit(sweep(sys.argv[2:]))
     if sys.argv[1:2] == ["load"]:
         sys.exit(load(sys.argv[2:], lambda folder: finishing_job(folder, finishing_path(4, 401))))
     if sys.argv[1:2] == ["faults"]:
