@@ -21,7 +21,7 @@ describe("the client", () => {
     const [path, options] = asked[0];
     expect(path).toBe("/api/sign-in");
     expect(options.headers).toMatchObject({ "X-CSRFToken": "secret", "Content-Type": "application/json" });
-    expect(JSON.parse(options.body as string)).toEqual({ name: "ines", password: "word" });
+    expect(JSON.parse(options.body as string)).toEqual({ name: "ines", password: "word", code: "" });
   });
   it("makes one Problem with words of every failure", async () => {
     answering(422, '{"detail": "job.json: no such field"}');

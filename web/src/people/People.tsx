@@ -18,15 +18,19 @@ const CHANGED = ["people", "me"];
 
 function Invite() {
   const [made, setMade] = useState<{ title: string; secret: string } | null>(null);
+  const [form] = Form.useForm();
   const invite = useAct(
     CHANGED,
     ({ mail, role }: { mail?: string; role: Role }) => api.invite(mail ?? "", role),
-    (row) => setMade({ title: row.sent ? `A letter is on its way to ${row.mail}; its link` : row.mail ? `No letter could be sent to ${row.mail}: hand over the link yourself` : "Hand over this link", secret: row.link }),
+    (row) => {
+      setMade({ title: row.sent ? `A letter is on its way to ${row.mail}; its link` : row.mail ? `No letter could be sent to ${row.mail}: hand over the link yourself` : "Hand over this link", secret: row.link });
+      form.resetFields();
+    },
   );
   return (
     <>
       {made && <Shown {...made} onDone={() => setMade(null)} />}
-      <Form layout="inline" size="small" initialValues={{ role: "works" }} onFinish={(wanted: { mail?: string; role: Role }) => invite.mutate(wanted)}>
+      <Form form={form} layout="inline" size="small" initialValues={{ role: "works" }} onFinish={(wanted: { mail?: string; role: Role }) => invite.mutate(wanted)}>
         <Form.Item name="mail" rules={[{ type: "email", message: "an address" }]}>
           <Input placeholder="address, or nothing for a link" aria-label="Address of whom to ask in" style={{ width: 230 }} />
         </Form.Item>
