@@ -1,6 +1,6 @@
 """`./mirror bench mutants`: bugs planted in our own code, one at a time; each must turn a test red.
 
-A mutant is a line of the code changed into a wrong one, in a copy of the core; the tests named beside it are run on that copy. One that
+A mutant is a line of the code changed into a wrong one, in a copy of the core or of the server; the tests named beside it are run on that copy. One that
 stays green is a hole in the tests and ends the bench with status 1.
 """
 
@@ -14,13 +14,15 @@ import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
+from ops import services
+
 ROOT = Path(__file__).resolve().parent.parent
 
 
 @dataclass(frozen=True)
 class Mutant:
     name: str
-    file: str  # below core/bluntmirror
+    file: str  # below core/bluntmirror, or server
     old: str
     new: str
     tests: str  # modules or tests, blank-separated
@@ -196,40 +198,83 @@ MUTANTS = [
 ]  # fmt: skip
 
 
+SERVER = [
+    Mutant("server: calls are asked of nobody", "mirror/rights.py", "operation.auth_callbacks = [Needs(name)]", "pass", "tests.test_rights"),
+    Mutant("server: what is thrown away is still there", "jobs/basket.py", "organisation=organisation, thrown_as=0)", "organisation=organisation)",
+           "tests.test_basket"),
+    Mutant("server: whoever made it throws away what is released", "jobs/basket.py", "if signed.exists():", "if False:", "tests.test_basket"),
+    Mutant("server: nobody administers any more", "accounts/people.py", "if not others.exclude(pk=member.pk).exists():", "if False:", "tests.test_people"),
+    Mutant("server: a second factor is not asked for", "mirror/door.py", "if second.needed(user):", "if False:", "tests.test_people"),
+    Mutant("server: the record holds names", "jobs/record.py", "by=person(by)", "by=by.get_username()", "tests.test_people"),
+    Mutant("server: first come, first served", "jobs/queueing.py", "(of_house[key[0]], last.get(key, 0.0), left[key][-1])", "left[key][-1]",
+           "tests.test_queue"),
+    Mutant("server: a database that is away is not waited for", "jobs/patience.py", "if time.monotonic() > until:", "if True:", "tests.test_queue"),
+    Mutant("server: memory is not bounded", "jobs/bounds.py", "if memory_now() > settings.MOST_MEMORY:", "if False:", "tests.test_queue"),
+    Mutant("server: whoever is signed out may send anything", "mirror/bodies.py", "most, taken, begun = SIGNED_OUT,", "most, taken, begun = 10**12,",
+           "tests.test_signing_in"),
+    Mutant("server: a check takes as long as it takes", "jobs/aside.py", "max(0.0, until - time.monotonic())", "120.0", "tests.test_aside"),
+    Mutant("server: the list is the one of before", "jobs/standing.py", '_told("incr", number)', "pass", "tests.test_server.Server"),
+]  # fmt: skip
+
+
 def mutants(names: list[str]) -> int:
     """Run all mutants, or those whose names hold one of the words. Returns the exit status."""
-    chosen = [m for m in MUTANTS if not names or any(name in m.name for name in names)]
+    chosen = [m for m in MUTANTS + SERVER if not names or any(name in m.name for name in names)]
     alive = []
-    with tempfile.TemporaryDirectory(prefix="mirror-mutants-") as place:
-        copy = Path(place) / "core"
-        shutil.copytree(ROOT / "core", copy, ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
-        for beside in ("docs", "demo"):  # that tests of the core read
-            (Path(place) / beside).symlink_to(ROOT / beside)
-        env = os.environ | {"PYTHONPATH": f"{copy}{os.pathsep}{ROOT}", "NUMBA_CACHE_DIR": str(Path(place) / "kernels")}
+    with tempfile.TemporaryDirectory(prefix="mirror-mutants-") as folder:
+        place = Path(folder)
+        for part in ("core", "server"):
+            shutil.copytree(ROOT / part, place / part, ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
+        for beside in ("docs", "demo", "ops", "web"):  # that tests read
+            (place / beside).symlink_to(ROOT / beside)
+        env = os.environ | {
+            "PYTHONPATH": f"{place / 'core'}{os.pathsep}{ROOT}",
+            "NUMBA_CACHE_DIR": str(place / "kernels"),
+        }
+        serving: dict[str, str] = {}
+        children = services.Children(place / "log")
+        try:
+            if any(m in SERVER for m in chosen):
+                ports = [services.free_port() for _ in range(3)]
+                services.begin_database(children, place / "var", ports[1])
+                services.begin_queue(children, place / "var", ports[2])
+                paths = os.pathsep.join(
+                    map(str, (place / "server", ROOT / "core", ROOT))
+                )  # of the core it takes what is compiled
+                serving = services.app_environment(place / "var", *ports) | {"PYTHONPATH": paths}
+            return _found(chosen, alive, place, env, serving)
+        finally:
+            children.stop()
 
-        def red(tests: str) -> str:
-            """What the tests say when they fail on the copy, "" when they pass."""
-            command = [sys.executable, "-m", "unittest", "-f", *tests.split()]
-            ended = subprocess.run(command, cwd=copy, env=env, capture_output=True, text=True)
-            return ended.stderr[-600:] or "failed" if ended.returncode else ""
 
-        # A test that is red without any bug would find every one.
-        for tests in dict.fromkeys(m.tests for m in chosen):
-            if said := red(tests):
-                print(f"RED    without a bug: {tests}\n{said}")
-                return 1
-        for mutant in chosen:
-            file = copy / "bluntmirror" / mutant.file
-            text = file.read_text()
-            if text.count(mutant.old) < 1:
-                print(f"STALE  {mutant.name}: {mutant.file} no longer has the line", flush=True)
-                alive.append(mutant)
-                continue
-            file.write_text(text.replace(mutant.old, mutant.new))
-            found = red(mutant.tests)
-            file.write_text(text)
-            print(f"{'red  ' if found else 'GREEN'}  {mutant.name}", flush=True)
-            if not found:
-                alive.append(mutant)
+def _found(chosen: list[Mutant], alive: list[Mutant], place: Path, env: dict[str, str], serving: dict[str, str]) -> int:
+    def red(mutant: Mutant) -> str:
+        """What the tests say when they fail on the copy, "" when they pass."""
+        if mutant in SERVER:
+            command = [sys.executable, "server/manage.py", "test", "--noinput", "--failfast", *mutant.tests.split()]
+        else:
+            command = [sys.executable, "-m", "unittest", "-f", *mutant.tests.split()]
+        at, with_ = (place, serving) if mutant in SERVER else (place / "core", env)
+        ended = subprocess.run(command, cwd=at, env=with_, capture_output=True, text=True)
+        return ended.stderr[-600:] or "failed" if ended.returncode else ""
+
+    # A test that is red without any bug would find every one.
+    for mutant in {m.tests: m for m in chosen}.values():
+        if said := red(mutant):
+            print(f"RED    without a bug: {mutant.tests}\n{said}")
+            return 1
+    for mutant in chosen:
+        file = place / ("server" if mutant in SERVER else "core/bluntmirror") / mutant.file
+        text = file.read_text()
+        if text.count(mutant.old) < 1:
+            print(f"STALE  {mutant.name}: {mutant.file} no longer has the line", flush=True)
+            alive.append(mutant)
+            continue
+        file.write_text(text.replace(mutant.old, mutant.new))
+        found = red(mutant)
+        file.write_text(text)
+        print(f"{'red  ' if found else 'GREEN'}  {mutant.name}", flush=True)
+        if not found:
+            alive.append(mutant)
     print(f"{len(chosen) - len(alive)} of {len(chosen)} planted bugs were found")
     return 1 if alive else 0

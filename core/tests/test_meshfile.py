@@ -1,10 +1,12 @@
 """Mesh files: each format read to millimetres, and each way in which one can be no use."""
 
 import itertools
+import json
 import struct
 import tempfile
 import unittest
 import unittest.mock
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -186,6 +188,42 @@ class MeshFiles(unittest.TestCase):
 
 
 class Shapes(unittest.TestCase):
+    def test_what_unpacks_to_more_than_any_memory_is_refused_before_it_is_taken_apart(self) -> None:
+        """Two megabytes of 3MF held forty million vertices and took 15 GB; a GLB's list without data is as long as it says."""
+        vertices = '<vertex x="0" y="0" z="0"/>' * 2000
+        model = f'<model xmlns="a" xmlns:m="b"><resources><object id="1"><mesh><vertices>{vertices}</vertices></mesh></object></resources></model>'
+        told = json.dumps(
+            {"asset": {"version": "2.0"}, "accessors": [{"componentType": 5126, "count": 2 * 10**9, "type": "VEC3"}]}
+        ).encode()
+        told += b" " * (-len(told) % 4)
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            unittest.mock.patch("trimesh.load_scene", side_effect=AssertionError) as taken_apart,
+        ):
+            threemf, glb = Path(folder) / "bomb.3mf", Path(folder) / "bomb.glb"
+            for text in (model, model.replace("<vertex ", "<m:vertex ")):
+                with zipfile.ZipFile(threemf, "w", zipfile.ZIP_DEFLATED) as bundle:
+                    bundle.writestr("3D/3dmodel.model", text)
+                with (
+                    unittest.mock.patch.object(meshfile, "MOST_ELEMENTS", 1500),
+                    self.assertRaisesRegex(MeshUnreadable, "more than 1500"),
+                ):
+                    read_mesh(threemf)
+            with (
+                unittest.mock.patch.object(meshfile, "MAX_UNPACKED", 10_000),
+                self.assertRaisesRegex(MeshUnreadable, "unpacks to more"),
+            ):
+                read_mesh(threemf)
+            glb.write_bytes(
+                b"glTF" + struct.pack("<II", 2, 20 + len(told)) + struct.pack("<I", len(told)) + b"JSON" + told
+            )
+            with self.assertRaisesRegex(MeshUnreadable, "2000000000 numbers"):
+                read_mesh(glb)
+            taken_apart.assert_not_called()
+            with unittest.mock.patch.object(meshfile, "MOST_ELEMENTS", 2100), self.assertRaises(MeshUnreadable):
+                read_mesh(threemf)
+            taken_apart.assert_called_once()
+
     def test_volumes_in_closed_form(self) -> None:
         pi = np.pi
         for mesh, volume in (
