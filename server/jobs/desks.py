@@ -10,6 +10,7 @@ from dataclasses import replace
 from pathlib import Path, PurePath
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from pydantic import ValidationError
 
@@ -200,10 +201,16 @@ def house_rules(organisation: Organisation) -> dict[str, str]:
 
 
 def by_house_rules(job: Job, organisation: Organisation) -> Job:
-    """The job with its organisation's settings of the rules, under its own."""
-    checks = job.file.checks
+    """The job with its organisation's settings of the rules, under its own, and read no further than this installation allows: where it ends
+    earlier than the job wants, reading says so."""
+    checks, limits = job.file.checks, job.file.limits
     rules = {**house_rules(organisation), **checks.rules}
-    job.file = job.file.model_copy(update={"checks": checks.model_copy(update={"rules": rules})})
+    bounds = {
+        "blocks": min(limits.blocks, settings.MOST_BLOCKS),
+        "seconds": min(limits.seconds, settings.MOST_READING_SECONDS),
+    }
+    update = {"checks": checks.model_copy(update={"rules": rules}), "limits": limits.model_copy(update=bounds)}
+    job.file = job.file.model_copy(update=update)
     return job
 
 

@@ -111,6 +111,9 @@ MOST_MEMORY = int(float(os.environ.get("MIRROR_MOST_MEMORY_GB", 0)) * 2**30) or 
     2 * 2**30, int(0.4 * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
 )
 MOST_SECONDS = 60 * float(os.environ.get("MIRROR_MOST_MINUTES", "240"))
+# How far a program is read, whatever its job wants: blocks carried out through jumps, loops and calls, and seconds.
+MOST_BLOCKS = int(os.environ.get("MIRROR_MOST_BLOCKS", "20_000_000"))
+MOST_READING_SECONDS = float(os.environ.get("MIRROR_MOST_READING_SECONDS", "1800"))
 # What a check that a screen waits for may take.
 MOST_CHECK_SECONDS = float(os.environ.get("MIRROR_MOST_CHECK_SECONDS", "25"))
 MOST_CHECK_MEMORY = int(float(os.environ.get("MIRROR_MOST_CHECK_MEMORY_GB", "3")) * 2**30)
