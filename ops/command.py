@@ -34,6 +34,7 @@ def start(options: argparse.Namespace) -> int:
                 f"stop that program, or choose another: ./mirror start {flag} {port + 100}",
             )
     env = services.app_environment(VAR, ports["web"], ports["database"], ports["queue"])
+    services.open_many_files()
     children = services.Children(VAR / "log", ledger)
     children.told = {"ports": ports}
     signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))

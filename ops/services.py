@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import resource
 import secrets
 import signal
 import socket
@@ -84,6 +85,12 @@ def end_leftovers(ledger: Path) -> None:
     while any(_is_ours(pid) for pid in kept.get("children", [])) and time.monotonic() < end:
         time.sleep(0.05)  # their ports are free only when they are gone
     ledger.unlink()
+
+
+def open_many_files() -> None:
+    """As many descriptors for what is begun from here as this machine allows: every stream of progress has two."""
+    _, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (hard, hard))
 
 
 class Children:

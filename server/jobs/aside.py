@@ -53,9 +53,10 @@ class Helper:
         assert self.process.stdout is not None
         parts: list[bytes] = []
         left = size
+        waiting = select.poll()  # select() knows no descriptor beyond 1023, and every stream of progress has two
+        waiting.register(self.process.stdout, select.POLLIN)
         while left:
-            ready, _, _ = select.select([self.process.stdout], [], [], max(0.0, until - time.monotonic()))
-            if not ready:
+            if not waiting.poll(1000 * max(0.0, until - time.monotonic())):
                 raise Ended("time")
             part = os.read(self.process.stdout.fileno(), min(left, 1 << 20))
             if not part:
