@@ -9,13 +9,14 @@ import signal
 import tempfile
 import time
 import zipfile
+from contextlib import suppress
 from pathlib import Path
 
 import ezdxf
 import trimesh
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Page, TimeoutError, expect, sync_playwright
 from pypdf import PdfReader
 
 from accounts.models import Organisation
@@ -784,9 +785,16 @@ class Interface(WithBrowser):
             self.web = self.begin("web")
             while not services.answers(self.port):
                 time.sleep(0.1)
-            other.get_by_role("button", name="Cancel").click()
-            expect(other.get_by_text("The rehearsal was cancelled")).to_be_visible(timeout=60_000)
+            for _ in range(
+                5
+            ):  # on a busy machine it may be done before the server is back: then another is begun and cancelled
+                with suppress(AssertionError, TimeoutError):
+                    other.get_by_role("button", name="Cancel").click(timeout=10_000)
+                    expect(other.get_by_text("The rehearsal was cancelled")).to_be_visible(timeout=20_000)
+                    break
+                other.goto(f"http://127.0.0.1:{self.port}/")
+                other.get_by_role("button", name="Rehearse").click()
             expect(page.get_by_test_id("verdict")).to_be_visible(timeout=LONG_MS)
-            states = Rehearsal.objects.order_by("pk").values_list("state", flat=True)
-            self.assertEqual(sorted(states), ["cancelled", "done", "failed"])
+            states = set(Rehearsal.objects.values_list("state", flat=True))
+            self.assertEqual(states, {"cancelled", "done", "failed"})
             browser.close()
