@@ -32,12 +32,11 @@ class _Sums:
     """A file that goes through, and its digest on the way."""
 
     def __init__(self, source: Any) -> None:
-        self.source, self.digest, self.size = source, hashlib.sha256(), 0
+        self.source, self.digest = source, hashlib.sha256()
 
     def read(self, size: int = -1) -> bytes:
         data: bytes = self.source.read(size)
         self.digest.update(data)
-        self.size += len(data)
         return data
 
 

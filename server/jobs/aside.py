@@ -16,10 +16,10 @@ from typing import Any
 
 from django.conf import settings
 
+from .helper import LENGTH
 from .services import Refused
 
 MOST, IDLE = 6, 2  # helpers at once, and how many wait for the next question
-LENGTH = 8  # bytes before a message that tell how long it is
 
 _free: list["Helper"] = []
 _room = threading.BoundedSemaphore(MOST)

@@ -9,7 +9,7 @@ from typing import Any
 
 from . import checking
 
-LENGTH = 8
+LENGTH = 8  # bytes before a message that tell how long it is
 NICE = 10  # whoever asks for something short comes first
 ADDRESSES_BEYOND = 2 * 2**30  # what is mapped and never filled
 

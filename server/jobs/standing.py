@@ -3,6 +3,7 @@
 import hashlib
 import threading
 import time
+from collections import defaultdict
 from functools import lru_cache
 from typing import Any
 
@@ -17,7 +18,7 @@ from .models import Job, LibraryFile, Rehearsal, Revision, Triage
 
 HOLDS_S, AWAY_S = 1.0, 5.0
 _known: dict[tuple[int, int], tuple[float, str]] = {}
-_asking = threading.Lock()
+_asking: dict[int, threading.Lock] = defaultdict(threading.Lock)
 _away_until = float("-inf")
 
 
@@ -27,11 +28,11 @@ def standing(organisation: Organisation) -> str:
     if moved is None:
         return asked(organisation)
     key = organisation.pk, moved
-    with _asking:  # one asks for all who look in the same moment
+    with _asking[organisation.pk]:  # one asks for all of them who look in the same moment
         known = _known.get(key)
         if known is None or time.monotonic() - known[0] > HOLDS_S:
-            for old in [old for old, (at, _) in _known.items() if time.monotonic() - at > HOLDS_S]:
-                del _known[old]
+            for old in [old for old, (at, _) in list(_known.items()) if time.monotonic() - at > HOLDS_S]:
+                _known.pop(old, None)
             known = _known[key] = time.monotonic(), asked(organisation)
     return known[1]
 

@@ -48,6 +48,12 @@ def _address(request: HttpRequest) -> str:
     return str(request.META.get("REMOTE_ADDR", ""))
 
 
+def _at_links(request: HttpRequest) -> tuple[str, str]:
+    """What guesses at links count under: the address they come from, so that nobody elsewhere is kept from a link of their own."""
+    address = _address(request)
+    return f"links, {address}", address
+
+
 def _too_many(wait: int) -> Status[Any]:
     said = f"Too many sign-ins have failed. Try again in {-(-wait // 60)} minute{'s' if wait > 60 else ''}."
     return Status(429, {"detail": said})
@@ -106,11 +112,11 @@ def me(request: HttpRequest) -> Any:
 @door.get("/invited/{secret}", auth=None, response={200: InvitedOut, 404: Message, 429: Message})
 def invited(request: HttpRequest, secret: str) -> Any:
     """Whom an invitation asks in, and by whom."""
-    if wait := guesses.wait_for("", _address(request)):
+    if wait := guesses.wait_for(*_at_links(request)):
         return _too_many(wait)
     row = people.invited(secret)
     if row is None:
-        guesses.failed("", _address(request))
+        guesses.failed(*_at_links(request))
         return Status(404, {"detail": GONE})
     by = row.created_by.get_username() if row.created_by else ""
     return {"organisation": row.organisation.name, "mail": row.mail, "role": row.role, "by": by}
@@ -120,10 +126,10 @@ def invited(request: HttpRequest, secret: str) -> Any:
 def accept_invitation(request: HttpRequest, secret: str, body: AcceptIn) -> Any:
     if not from_here(request):
         return Status(403, {"detail": ELSEWHERE})
-    if wait := guesses.wait_for("", _address(request)):
+    if wait := guesses.wait_for(*_at_links(request)):
         return _too_many(wait)
     if people.invited(secret) is None:
-        guesses.failed("", _address(request))
+        guesses.failed(*_at_links(request))
         raise Refused(GONE)
     user = people.accept(secret, body.name, body.password)
     said = _in(request, user)
@@ -137,9 +143,12 @@ def forgotten(request: HttpRequest, body: ForgottenIn) -> Any:
     if not from_here(request):
         return Status(403, {"detail": ELSEWHERE})
     address = _address(request)
-    if wait := guesses.wait_for(body.name, address):
+    letters_to = (
+        f"letters, {body.name}"  # bounded like guesses, and by themselves: who asks for a letter may go on signing in
+    )
+    if wait := guesses.wait_for(letters_to, address):
         return _too_many(wait)
-    guesses.failed(body.name, address)  # letters are bounded like guesses
+    guesses.failed(letters_to, address)
     if found := people.way_back(body.name.strip()):
         user, who, token = found
         link = request.build_absolute_uri(f"/new-password/{quote(who)}/{quote(token)}")
@@ -151,12 +160,12 @@ def forgotten(request: HttpRequest, body: ForgottenIn) -> Any:
 def new_password(request: HttpRequest, who: str, token: str, body: AnewIn) -> Any:
     if not from_here(request):
         return Status(403, {"detail": ELSEWHERE})
-    if wait := guesses.wait_for("", _address(request)):
+    if wait := guesses.wait_for(*_at_links(request)):
         return _too_many(wait)
     try:
         user = people.set_anew(who, token, body.password)
     except Refused:
-        guesses.failed("", _address(request))
+        guesses.failed(*_at_links(request))
         raise
     guesses.succeeded(user.get_username(), _address(request))
     return Status(204, None)

@@ -73,10 +73,17 @@ class People(WithShop):
         self.assertEqual(self.post(back, Client(), name="wim", password=PASSWORD).status_code, 422)
         self.assertFalse(User.objects.filter(username="wim").exists())
 
-    def test_links_are_not_guessed(self) -> None:
+    def test_links_are_not_guessed_and_who_guesses_keeps_nobody_else_out(self) -> None:
+        link = self.asked_in()
+        self.ines.set_password(PASSWORD)
+        self.ines.save()
         with mock.patch("accounts.guesses.OF_A_NAME", 4):
             answers = [Client().get(f"/api/invited/guess{n}").status_code for n in range(6)]
-        self.assertEqual(answers, [404] * 4 + [429] * 2)
+            self.assertEqual(answers, [404] * 4 + [429] * 2)
+            self.assertEqual(Client(REMOTE_ADDR="10.0.0.9").get(f"/api{link}").status_code, 200)
+            asked = [self.post("/forgotten", Client(), name="ines").status_code for _ in range(5)]
+            self.assertEqual(asked, [204] * 4 + [429])
+            self.assertEqual(self.post("/sign-in", Client(), name="ines", password=PASSWORD).status_code, 200)
 
     def test_a_role_holds_at_once_and_somebody_always_administers(self) -> None:
         wim, his = self.person("wim", Role.READS)

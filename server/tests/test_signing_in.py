@@ -122,10 +122,10 @@ class Policy(WithShop):
 
     def test_the_pages_own_styles_carry_its_nonce(self) -> None:
         answer = self.client.get("/")
-        if answer.status_code == 200:  # the interface is built
-            nonce = re.search(r"'nonce-([^']+)'", answer["Content-Security-Policy"])
-            assert nonce is not None
-            self.assertIn(f'content="{nonce[1]}"', answer.content.decode())
+        self.assertEqual(answer.status_code, 200, "the interface is built before these tests run")
+        nonce = re.search(r"'nonce-([^']+)'", answer["Content-Security-Policy"])
+        assert nonce is not None
+        self.assertIn(f'content="{nonce[1]}"', answer.content.decode())
 
 
 class LongBodies(WithShop):

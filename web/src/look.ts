@@ -66,6 +66,3 @@ export function deviationColour(deviation: number, { gouge, excess, reach, steps
   const share = 0.35 + 0.65 * stepped;
   return [0, 1, 2].map((i) => paper[i] + share * (end[i] - paper[i])) as [number, number, number];
 }
-
-/** What styles that the page makes at run time carry, so that the browser takes no others. */
-export const NONCE = typeof document === "undefined" ? "" : (document.querySelector<HTMLMetaElement>('meta[name="nonce"]')?.content ?? "");

@@ -1,3 +1,5 @@
+import "./nonce"; // first: every style is made after it
+
 import "@fontsource/ibm-plex-mono/400.css";
 import "@fontsource/ibm-plex-sans/400.css";
 import "@fontsource/ibm-plex-sans/600.css";
@@ -15,7 +17,7 @@ import { Access } from "./access/Access";
 import { Queue } from "./queue/Queue";
 import { Record } from "./record/Record";
 import { Rules } from "./rules/Rules";
-import { ACCENT, CAUTION, INK, NONCE, PAPER, SHEET, STOP } from "./look";
+import { ACCENT, CAUTION, INK, PAPER, SHEET, STOP } from "./look";
 import { Account } from "./account/Account";
 import { InvitedIn, NewPassword } from "./door/Links";
 import { SignIn } from "./door/SignIn";
@@ -159,7 +161,7 @@ const theme = {
 
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
-    <ConfigProvider theme={theme} csp={{ nonce: NONCE }}>
+    <ConfigProvider theme={theme}>
       <App className="house">
         <QueryClientProvider client={new QueryClient()}>
           <House />

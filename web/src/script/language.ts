@@ -1,10 +1,7 @@
 // NC text for the editor: what a word is, so that it can be coloured. Only for the eye; the core reads the program.
 
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from "@codemirror/language";
-import { EditorView } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-
-import { NONCE } from "../look";
 
 const nc = StreamLanguage.define<null>({
   startState: () => null,
@@ -33,4 +30,4 @@ const style = HighlightStyle.define([
   { tag: tags.variableName, color: "#7a3d78" },
 ]);
 
-export const ncLanguage = [nc, syntaxHighlighting(style), EditorView.cspNonce.of(NONCE)];
+export const ncLanguage = [nc, syntaxHighlighting(style)];
