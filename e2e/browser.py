@@ -28,6 +28,7 @@ CHROMIUM = [
     "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 
+expect.set_options(timeout=60_000)  # a page on a busy machine is no fault of what is tested
 os.environ.setdefault("MIRROR_WEB_PROCESSES", "1")  # one is back sooner than several
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver runs an event loop of its own
 

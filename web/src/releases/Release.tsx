@@ -118,7 +118,7 @@ export function ReleaseControl({ rehearsal, me }: Props) {
           </>
         )}
         <Input.TextArea
-          autoSize={{ minRows: 2, maxRows: 6 }}
+          rows={3} // autoSize measures with a style attribute, which the policy of pages forbids
           value={note}
           maxLength={2000}
           aria-label={asking === "withdraw" ? "Why" : "Note"}
