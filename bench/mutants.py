@@ -212,7 +212,9 @@ SERVER = [
     Mutant("server: memory is not bounded", "jobs/bounds.py", "if memory_now() > settings.MOST_MEMORY:", "if False:", "tests.test_queue"),
     Mutant("server: whoever is signed out may send anything", "mirror/bodies.py", "most, taken, begun = SIGNED_OUT,", "most, taken, begun = 10**12,",
            "tests.test_signing_in"),
-    Mutant("server: a check takes as long as it takes", "jobs/aside.py", "max(0.0, until - time.monotonic())", "120.0", "tests.test_aside"),
+    Mutant("server: a check takes as long as it takes", "jobs/aside.py", "if time.monotonic() >= until:", "if time.monotonic() >= until + 120:", "tests.test_aside"),
+    Mutant("server: a check holds what memory it likes", "jobs/aside.py", "if self._memory() > settings.MOST_CHECK_MEMORY:", "if False:",
+           "tests.test_aside"),
     Mutant("server: the list is the one of before", "jobs/standing.py", '_told("incr", number)', "pass", "tests.test_server.Server"),
 ]  # fmt: skip
 

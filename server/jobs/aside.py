@@ -7,6 +7,7 @@ computes. A helper is a process of `helper`, which knows the computation and no 
 import atexit
 import os
 import pickle
+import resource
 import select
 import subprocess
 import sys
@@ -20,6 +21,7 @@ from .helper import LENGTH
 from .services import Refused
 
 MOST, IDLE = 6, 2  # helpers at once, and how many wait for the next question
+LOOK = 0.1  # seconds between two looks at how much memory a helper holds
 
 _free: list["Helper"] = []
 _room = threading.BoundedSemaphore(MOST)
@@ -27,13 +29,13 @@ _lock = threading.Lock()
 
 
 class Ended(Exception):
-    """A helper that gave no answer; its text says why, as far as is known."""
+    """A helper that gave no answer; its text says why, as far as is known: "time", "memory" or "broke off"."""
 
 
 class Helper:
     def __init__(self) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "jobs.helper", str(settings.MOST_CHECK_MEMORY)], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+            [sys.executable, "-m", "jobs.helper", str(2 * settings.MOST_CHECK_MEMORY)], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
             env=os.environ | {"PYTHONPATH": os.pathsep.join(sys.path)}, start_new_session=True,
         )  # fmt: skip
 
@@ -56,14 +58,25 @@ class Helper:
         waiting = select.poll()  # select() knows no descriptor beyond 1023, and every stream of progress has two
         waiting.register(self.process.stdout, select.POLLIN)
         while left:
-            if not waiting.poll(1000 * max(0.0, until - time.monotonic())):
-                raise Ended("time")
+            while not waiting.poll(1000 * min(LOOK, max(0.0, until - time.monotonic()))):
+                if time.monotonic() >= until:
+                    raise Ended("time")
+                if self._memory() > settings.MOST_CHECK_MEMORY:
+                    raise Ended("memory")
             part = os.read(self.process.stdout.fileno(), min(left, 1 << 20))
             if not part:
                 raise Ended("broke off")
             parts.append(part)
             left -= len(part)
         return b"".join(parts)
+
+    def _memory(self) -> int:
+        """Bytes that it holds: 0 where it has ended."""
+        try:
+            with open(f"/proc/{self.process.pid}/statm") as source:
+                return int(source.read().split()[1]) * resource.getpagesize()
+        except OSError:
+            return 0
 
     def end(self) -> None:
         self.process.kill()
@@ -89,11 +102,7 @@ def do(name: str, *words: Any) -> Any:
             helper.end()
             if not isinstance(error, Ended):
                 raise
-            if str(error) == "time":
-                said = f"it takes longer than {settings.MOST_CHECK_SECONDS:g} s: a rehearsal has more time"
-            else:
-                said = f"it broke off, perhaps for lack of memory ({settings.MOST_CHECK_MEMORY / 2**30:.2g} GB): a rehearsal has more"
-            raise Refused(said) from error
+            raise Refused(_said(str(error))) from error
         with _lock:
             keep = len(_free) < IDLE
             if keep:
@@ -107,6 +116,14 @@ def do(name: str, *words: Any) -> Any:
     if kind == "fault":
         raise RuntimeError(answer)
     return answer
+
+
+def _said(why: str) -> str:
+    if why == "time":
+        return f"it takes longer than {settings.MOST_CHECK_SECONDS:g} s: a rehearsal has more time"
+    if why == "memory":
+        return f"it needs more than the {settings.MOST_CHECK_MEMORY / 2**30:.2g} GB of memory that a check may have: a rehearsal has more"
+    return "it broke off in the middle: try again, or rehearse it"
 
 
 @atexit.register

@@ -11,7 +11,7 @@ from . import checking
 
 LENGTH = 8  # bytes before a message that tell how long it is
 NICE = 10  # whoever asks for something short comes first
-ADDRESSES_BEYOND = 2 * 2**30  # what is mapped and never filled
+ADDRESSES_BEYOND = 2 * 2**30  # bytes that are mapped and never filled
 
 
 def answer(name: str, words: tuple[Any, ...]) -> tuple[str, Any]:
@@ -26,9 +26,11 @@ def answer(name: str, words: tuple[Any, ...]) -> tuple[str, Any]:
         return "fault", traceback.format_exc()
 
 
-def main(most_memory: int) -> None:
+def main(most_at_once: int) -> None:
+    """`most_at_once` (bytes) refuses what is asked for in one piece. What grows little by little is ended from outside (`aside`): an interpreter
+    whose every allocation fails may go round and round instead of ending."""
     os.nice(NICE)
-    resource.setrlimit(resource.RLIMIT_AS, (most_memory + ADDRESSES_BEYOND,) * 2)
+    resource.setrlimit(resource.RLIMIT_AS, (most_at_once + ADDRESSES_BEYOND,) * 2)
     out = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # whatever prints must not get between the answers
     while head := sys.stdin.buffer.read(LENGTH):
