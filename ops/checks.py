@@ -5,6 +5,9 @@ from __future__ import annotations
 import os
 import subprocess
 import time
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
 
 from . import services
 from .steps import PYTHON, ROOT, VAR, WEB, environment, say
@@ -41,41 +44,64 @@ def process(name: str, web_port: int) -> list[str]:
     ]  # fmt: skip
 
 
-def test(only: list[str]) -> int:
-    wanted = set(only) or {"source", "web", "core", "server", "e2e"}
-    failed: list[str] = []
-    passed: list[str] = []
+@dataclass(frozen=True)
+class Part:
+    """One command of the tests, and where it runs."""
 
-    def part(name: str, command: list[str], cwd=ROOT, env=None) -> None:  # type: ignore[no-untyped-def]
-        say(f"· {name} …")
+    name: str
+    command: list[str]
+    cwd: Path = ROOT
+    env: dict[str, str] | None = None
+
+    def run(self) -> bool:
+        """Whether it passed. Every line it prints tells whose it is: another may run beside it."""
+        say(f"· {self.name} …")
         begun = time.monotonic()
-        code = subprocess.run(command, cwd=cwd, stdin=subprocess.DEVNULL, env=env or environment()).returncode
-        (failed if code else passed).append(name)
-        say(f"  {name}: {'FAILED' if code else 'ok'}, {time.monotonic() - begun:.1f} s")
+        with subprocess.Popen(
+            self.command, cwd=self.cwd, env=self.env or environment(), stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace",
+        ) as running:  # fmt: skip
+            assert running.stdout is not None
+            for line in running.stdout:
+                say(f"  {self.name} | {line.rstrip()}")
+        say(f"  {self.name}: {'FAILED' if running.returncode else 'ok'}, {time.monotonic() - begun:.1f} s")
+        return running.returncode == 0
 
-    if "source" in wanted:
-        for name, command in SOURCE:
-            part(name, command)
-    if "web" in wanted:
-        for name, command in WEB_CHECKS:
-            part(name, command, cwd=WEB)
+
+def test(only: list[str]) -> int:
+    """All parts, or those named. The core's, which take longest and need nothing, run beside the others where there is a core for them."""
+    wanted = set(only) or {"source", "web", "core", "server", "e2e"}
+    beside, first = [], []
     if "core" in wanted:
         # The core's tests run alone too, with no Django settings, no database and no queue.
-        part("core tests", [str(PYTHON), "-m", "unittest", "discover", "-s", "core/tests", "-t", "core"])
+        beside.append(Part("core tests", [str(PYTHON), "-m", "unittest", "discover", "-s", "core/tests", "-t", "core"]))
+    if "source" in wanted:
+        first += [Part(name, command) for name, command in SOURCE]
+    if "web" in wanted:
+        first += [Part(name, command, cwd=WEB) for name, command in WEB_CHECKS]
     labels = [label for label, name in (("server/tests", "server"), ("e2e", "e2e")) if name in wanted]
-    if labels:
-        var = VAR / "test"
-        children = services.Children(VAR / "log" / "test")
-        ports = [services.free_port() for _ in range(3)]
-        try:
+    children = services.Children(VAR / "log" / "test")
+    try:
+        if labels:
+            var = VAR / "test"
+            ports = [services.free_port() for _ in range(3)]
             services.begin_database(children, var, ports[1])
             services.begin_queue(children, var, ports[2])
             env = services.app_environment(var, *ports)
             for label in labels:
-                part(f"{label} tests", [str(PYTHON), "server/manage.py", "test", label, "--noinput"], env=env)
-        finally:
-            children.stop()
+                command = [str(PYTHON), "server/manage.py", "test", label, "--noinput"]
+                first.append(Part(f"{label} tests", command, env=env))
+        lanes = [first, beside] if (os.cpu_count() or 1) > 1 else [first + beside]
+        with ThreadPoolExecutor(len(lanes)) as pool:
+            ended = [
+                (part.name, good)
+                for lane in pool.map(lambda lane: [(part, part.run()) for part in lane], lanes)
+                for part, good in lane
+            ]
+    finally:
+        children.stop()
+    failed = [name for name, good in ended if not good]
     for name in failed:
         say(f"FAILED: {name}")
-    print(f"{len(passed)} passed, {len(failed)} failed")
+    print(f"{len(ended) - len(failed)} passed, {len(failed)} failed")
     return 1 if failed else 0

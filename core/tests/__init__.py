@@ -1,5 +1,9 @@
-"""Tests ask kernels directly, and much: they are compiled from the start."""
+"""Tests ask kernels directly, and much: they are compiled from the start. How long an example takes is no property of ours on a busy machine."""
+
+from hypothesis import HealthCheck, settings
 
 from bluntmirror.compiled import compile_kernels
 
 compile_kernels()
+settings.register_profile("busy", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("busy")

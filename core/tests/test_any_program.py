@@ -7,7 +7,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bluntmirror.export.replay import replay_data
@@ -36,7 +36,7 @@ block = st.lists(st.one_of(code, word), max_size=5).map(" ".join)
 
 class AnyProgram(unittest.TestCase):
     @given(st.lists(block, max_size=25))
-    @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=40)
     def test_from_text_to_every_form_of_the_verdict(self, blocks: list[str]) -> None:
         with tempfile.TemporaryDirectory() as folder:
             design = {

@@ -75,7 +75,7 @@ class Calibrating(unittest.TestCase):
         told = told * (1.0 + noise * np.random.default_rng(seed).standard_normal(len(told)))
         return [Measured(what, float(value)) for what, value in zip(MEASURES, told, strict=True)]
 
-    @settings(max_examples=5, deadline=None)
+    @settings(max_examples=5)
     @given(
         st.builds(
             Constants,

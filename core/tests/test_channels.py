@@ -227,7 +227,7 @@ class AnyTiming(WithFolder):
     @given(
         st.lists(st.tuples(st.integers(0, 60), st.integers(0, 90), st.booleans()), min_size=2, max_size=4), st.data()
     )
-    @settings(max_examples=8, deadline=None)
+    @settings(max_examples=8)
     def test_random_ways_against_sampled_delays(self, ways: list[tuple[int, int, bool]], data: st.DataObject) -> None:
         programs = ["T0101\n", "T0101\n"]
         for r, z, second in ways:

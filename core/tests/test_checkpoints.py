@@ -51,7 +51,7 @@ def program(rows: int = 22, late: str = "") -> str:
 
 
 class Packing(unittest.TestCase):
-    @settings(max_examples=400, deadline=None)
+    @settings(max_examples=400)
     @given(st.integers(0, 2**32 - 1))
     def test_what_is_packed_comes_out_alike_and_what_is_torn_not_at_all(self, seed: int) -> None:
         random = np.random.default_rng(seed)

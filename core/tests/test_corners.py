@@ -150,7 +150,7 @@ class Pockets(unittest.TestCase):
 
 
 class Twin(unittest.TestCase):
-    @settings(max_examples=12, deadline=None)
+    @settings(max_examples=12)
     @given(st.integers(0, 2**32 - 1))
     def test_between_the_two_doubts_lies_what_every_place_of_the_tip_leaves(self, seed: int) -> None:
         """The twin: a flat cutter stands at every place of a fine net, as low as the boxes under it let it; a point goes where one covers it."""

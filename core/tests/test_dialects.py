@@ -87,7 +87,7 @@ class Robust(unittest.TestCase):
               "o1 endif", "o2 sub", "o2 endsub", "o2 call [1]", "o3 repeat [3]", "o3 endrepeat", "G76 P1 Z-5 I-1 J.1 K.5", "T0101", "M99"]  # fmt: skip
 
     @given(st.sampled_from(BUILT_IN), st.integers(0, 2**32))
-    @settings(max_examples=250, deadline=None)
+    @settings(max_examples=250)
     def test_nothing_crashes_or_hangs(self, dialect: str, seed: int) -> None:
         from .language import lathe
 
@@ -100,7 +100,7 @@ class Robust(unittest.TestCase):
         read(setup, READY + text + "M30\nO8000\nG91 G1 X1.\nG90\nM99\n")
 
     @given(st.integers(0, 2**32))
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_whole_jobs_with_subprograms_point_to_places_that_exist(self, seed: int) -> None:
         """Whatever is written in a main program and in those that it calls: the check comes to an end, every finding stands on a
         line of the program that it names, and every edit offered is of the line as it is there."""

@@ -93,7 +93,7 @@ class WorkThatTurns(WithFolder):
 class Pieces(unittest.TestCase):
     """What a driven tool covers in z and r, against its own points: every place of its axis and rim on the true way."""
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(
         st.tuples(*[st.floats(-40, 40) for _ in range(6)]), st.sampled_from([ALONG, AGAINST, OUTWARDS]), st.floats(0, 360),
         st.floats(0, 1), st.floats(0, 1), st.floats(-1, 1),

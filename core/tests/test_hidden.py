@@ -29,7 +29,7 @@ def beside(stock: manifold3d.Manifold, design: manifold3d.Manifold, gouge: float
 
 
 class Details(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(st.integers(0, 2**32 - 1))
     def test_a_pin_lost_or_a_bore_not_made_is_found_or_hidden(self, seed: int) -> None:
         random = np.random.default_rng(seed)
@@ -47,7 +47,7 @@ class Details(unittest.TestCase):
         if lost.hidden:
             self.assertLess(lost.hidden[0].width, 6.5)
 
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     @given(st.integers(0, 2**32 - 1))
     def test_what_rays_tell_is_not_called_hidden(self, seed: int) -> None:
         """Thin walls, low steps, roundings, finely faceted balls, wherever they stand and whatever way they look."""

@@ -146,7 +146,7 @@ class Twin(Hands):
     """Any order of opening and closing, beside who must hold the bar by plain sets."""
 
     @given(st.lists(st.sampled_from(["M10", "M11", "M210", "M211"]), max_size=7))
-    @settings(max_examples=12, deadline=None)
+    @settings(max_examples=12)
     def test_any_order_of_hands(self, codes: list[str]) -> None:
         holds, dropped_at, since = ["main chuck"], 0, 0
         for number, code in enumerate(codes):

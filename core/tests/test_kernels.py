@@ -94,7 +94,7 @@ number = st.floats(-6, 6).map(lambda x: round(x, 3))
 
 class Sweeps(unittest.TestCase):
     @given(st.sampled_from(CUTTERS), st.integers(0, 2), st.tuples(number, number, number), number, number)
-    @settings(max_examples=250, deadline=None)
+    @settings(max_examples=250)
     def test_against_standing_the_tool_at_many_moments(self, cutter, direction, delta, u, v) -> None:
         step = np.array(delta, float)
         for slab in tool(**cutter).cutting:
@@ -234,7 +234,7 @@ class Contact(unittest.TestCase):
             (0.0, 1.0, 1.0),
         ]
     )  # a sliver
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     def test_closest_points_of_two_triangles(self, corners: list[tuple[float, float, float]]) -> None:
         one, other = np.array(corners[:3]), np.array(corners[3:])
         if min(np.linalg.norm(np.cross(t[1] - t[0], t[2] - t[0])) for t in (one, other)) < 1e-3:
@@ -248,7 +248,7 @@ class Contact(unittest.TestCase):
                 self.assertLess(float(np.linalg.norm(point - np.array(away))), 1e-6)
 
     @given(st.lists(st.tuples(*[st.floats(-40, 40)] * 3), min_size=2, max_size=6))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_nothing_is_stepped_over(self, corners: list[tuple[float, float, float]]) -> None:
         shifts = np.array(corners)
         m = len(shifts) - 1
@@ -291,7 +291,7 @@ class Law(unittest.TestCase):
         self.assertAlmostEqual(v_in.max(), 500 * 0.004 / 2)
 
     @given(st.floats(0.01, 100), st.floats(0, 30), st.floats(0, 30), st.floats(100, 5000), st.floats(0, 1))
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     def test_way_and_time_are_inverse(self, length, v_in, v_out, accel, share) -> None:
         if abs(v_in**2 - v_out**2) > 2 * accel * length:
             return

@@ -49,7 +49,7 @@ class Forward(unittest.TestCase):
                 np.testing.assert_allclose(pose[:3, 2], axis, atol=1e-12)
 
     @given(st.integers(0, 10_000))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_random_trees_any_link_from_any_other(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         links = [{"name": "L0"}]

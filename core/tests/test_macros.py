@@ -165,7 +165,7 @@ class Arithmetic(unittest.TestCase):
             inner.map(lambda t: (f"ABS[{t[0]}]", abs(t[1]))),
             st.tuples(inner, inner).map(lambda t: (f"[{t[0][0]} GT {t[1][0]}]", float(t[0][1] > t[1][1]))),
         ), max_leaves=8))  # fmt: skip
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     def test_random_expressions_beside_python(self, pair: tuple[str, float]) -> None:
         text, value = pair
         stripped = text.replace(" ", "")
@@ -175,7 +175,7 @@ class Arithmetic(unittest.TestCase):
 
     @given(st.lists(st.tuples(st.integers(1, 9), st.integers(1, 9), st.sampled_from("+-*")), min_size=1, max_size=12),
            st.integers(1, 8))  # fmt: skip
-    @settings(max_examples=100, deadline=None)
+    @settings(max_examples=100)
     def test_random_loops_beside_python(self, steps: list[tuple[int, int, str]], times: int) -> None:
         body = "".join(f"#{a}=[#{a}{op}#{b}] MOD 1000\n" for a, b, op in steps)
         start = "".join(f"#{i}={i}\n" for i in range(1, 10))

@@ -62,7 +62,7 @@ unit = (
 
 class Fits(unittest.TestCase):
     @given(unit, st.floats(1, 40), st.integers(0, 10_000))
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     def test_the_least_squares_cylinder_is_scipys(self, axis: np.ndarray, radius: float, seed: int) -> None:
         chance = np.random.default_rng(seed)
         u, v = square_to(axis)
@@ -86,7 +86,7 @@ class Fits(unittest.TestCase):
         self.assertAlmostEqual(float((found.off(points) ** 2).sum()), 2 * judge.cost, places=9)
 
     @given(unit, st.integers(0, 10_000))
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     def test_a_plane_and_its_flatness(self, normal: np.ndarray, seed: int) -> None:
         u, v = square_to(normal)
         flat = np.random.default_rng(seed).uniform(-10, 10, (100, 2))

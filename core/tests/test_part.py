@@ -41,7 +41,7 @@ place = st.tuples(st.floats(-8, 38), st.floats(-8, 33), st.floats(-6, 20))
 
 class Distance(unittest.TestCase):
     @given(st.lists(place, min_size=1, max_size=40))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_a_prism_in_closed_form(self, points: list[tuple[float, float, float]]) -> None:
         # Distance to a prism from the plane distance d to its outline (shapely) and the height h beyond its ends:
         # outside √(max(d,0)² + max(h,0)²), inside max(d, h).

@@ -58,12 +58,12 @@ class Reading(unittest.TestCase):
             self.assertEqual([text.line(i) for i in range(len(text))], ["G0 X1", "X2", "X3"])
 
     @given(st.text(alphabet="GXYZMNRIJKFSTHDOP#[]()+-*/=.0123456789 ;:%\n\rABSINQT<>", max_size=120))
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     def test_nothing_crashes_the_reader(self, text: str) -> None:
         interpret(text)
 
     @given(st.from_regex(r"\[[0-9+\-*/. ]{1,20}\]", fullmatch=True))
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     def test_expressions_agree_with_python(self, text: str) -> None:
         from bluntmirror.program.expressions import ExpressionError, MacroError, Variables, parse_expression
 

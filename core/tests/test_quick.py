@@ -104,7 +104,7 @@ class Hits(unittest.TestCase):
 
 
 class Regions(unittest.TestCase):
-    @settings(max_examples=15, deadline=None)
+    @settings(max_examples=15)
     @given(st.integers(0, 2**32 - 1))
     def test_rays_of_a_region_are_those_of_the_whole_stock_bit_for_bit(self, seed: int) -> None:
         random = np.random.default_rng(seed)
@@ -121,7 +121,7 @@ class Regions(unittest.TestCase):
             self.assertFalse(b.count[~tiles].any())
             self.assertEqual(intervals_of(a, tiles), intervals_of(b, tiles))
 
-    @settings(max_examples=50, deadline=None)
+    @settings(max_examples=50)
     @given(st.integers(0, 2**32 - 1))
     def test_against_asking_every_brick(self, seed: int) -> None:
         """The twin: a brick is filled when the tile that it shows to each family is there; inner, when all around it are filled."""

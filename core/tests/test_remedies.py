@@ -256,7 +256,7 @@ class Lines(unittest.TestCase):
         self.assertFalse(lines.has("G0 Z2=5.", "Z") or lines.has("(Z5.)", "Z"))
 
     @given(st.floats(-999, 999).map(lambda v: round(v, 3)), st.floats(-50, 50).map(lambda v: round(v, 4)))
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     def test_a_moved_word_goes_at_least_so_far_and_no_step_more(self, value: float, by: float) -> None:
         line = f"N10 G1 X{value:.3f} Y7. F100."
         made = lines.moved(line, "X", by)

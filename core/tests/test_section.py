@@ -35,7 +35,7 @@ class Section(unittest.TestCase):
         return start, delta, rng.integers(len(INSERTS), size=count), flags, np.arange(count, dtype=np.int32)
 
     @given(st.integers(0, 100_000))
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     def test_beside_the_rays(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         tools = [
@@ -125,7 +125,7 @@ class UpAndDown(unittest.TestCase):
 
     @given(st.integers(0, 100_000))
     @example(7)
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_beside_each_motion_alone(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         kinds = [

@@ -61,7 +61,7 @@ class Features(unittest.TestCase):
         np.testing.assert_allclose(corner.point, (30, -20, 10), atol=1e-6)
 
     @given(st.integers(0, 10_000))
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     def test_an_axis_wherever_it_leans(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         pose = np.eye(4)
@@ -140,7 +140,7 @@ class Mating(unittest.TestCase):
         )
 
     @given(st.integers(0, 10_000))
-    @settings(max_examples=50, deadline=None)
+    @settings(max_examples=50)
     def test_at_and_turn_say_the_same_pose(self, seed: int) -> None:
         pose = np.eye(4)
         pose[:3, :3] = Rotation.random(random_state=seed).as_matrix()

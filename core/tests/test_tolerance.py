@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bluntmirror.job import Job, open_job
@@ -170,7 +170,7 @@ class TestBounds(unittest.TestCase):
                         (held.quantity, sign, bound),
                     )
 
-    @settings(max_examples=3, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=3)
     @given(st.builds(Shop, floor=room, above=room, post=room, roof=room, side=room, deep=room, travel=room, shank=room,
                      design=st.booleans()))  # fmt: skip
     def test_nothing_happens_inside_and_something_just_beyond(self, shop: Shop) -> None:
@@ -279,7 +279,7 @@ class TestShifts(unittest.TestCase):
 
 
 class TestLayers(unittest.TestCase):
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     @given(
         st.lists(st.lists(st.integers(0, 60), max_size=8), min_size=2, max_size=2), st.tuples(*[st.integers(0, 6)] * 4)
     )

@@ -86,7 +86,7 @@ def _aside(x: float) -> np.ndarray:
 
 class StepFunctions(unittest.TestCase):
     @given(st.lists(st.integers(0, 3), max_size=30))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_steps_hold_what_each_segment_held(self, each: list[int]) -> None:
         steps = Steps.of(np.array(each, np.int64))
         self.assertEqual(steps.each.tolist(), each)
@@ -162,7 +162,7 @@ class TurningContact(unittest.TestCase):
             self.assertLess(result.min_distance, 2e-3)
 
     @given(st.integers(0, 1_000_000))
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     def test_convex_pieces_against_a_library_and_the_trees_of_triangles(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         shapes = [meshes.box(rng.uniform(5, 60, 3)), meshes.cylinder(*rng.uniform(5, 60, 2)), meshes.box([1, 1, 80])]
@@ -192,7 +192,7 @@ class TurningContact(unittest.TestCase):
 
     @given(st.integers(0, 1_000_000))
     @example(2526)
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=80)
     def test_hulls_against_a_library(self, seed: int) -> None:
         """SciPy's hull (Qhull): its volume tells what is convex, its corners the outline and the extremes."""
         rng = np.random.default_rng(seed)
@@ -235,7 +235,7 @@ class TurningContact(unittest.TestCase):
                 self.assertAlmostEqual(sum(p.volume for p in pieces), whole.volume, delta=1e-6 * whole.volume)
 
     @given(st.integers(0, 100_000))
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     def test_a_contact_never_vanishes_when_the_way_is_cut_finer(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         chain, a, b, values = self.setting("trunnion", rng, 12)
@@ -330,7 +330,7 @@ class TurnedSweeps(unittest.TestCase):
         return Rotation.align_vectors([[0, 0, 1]], [axis])[0]
 
     @given(st.integers(0, 1_000_000))
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     def test_a_corner_with_its_shaft_beside_dense_poses(self, seed: int) -> None:
         """The two as one body: what it takes of a ray is what the two slabs take at 65 poses, less a cusp; and a ray that is said to
         keep its stock is met at none of the stands."""
@@ -403,7 +403,7 @@ class TurnedSweeps(unittest.TestCase):
             )
 
     @given(st.integers(0, 1_000_000))
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     def test_a_pose_on_a_ray_beside_points_asked_one_by_one(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         slab = SLABS[rng.integers(len(SLABS))]
@@ -440,7 +440,7 @@ class TurnedSweeps(unittest.TestCase):
     @example(179)  # met for a thirtieth of the motion, while a cone's flank comes near again later
     @example(520)
     @example(2777)  # a slab of 0.05 mm passes the ray in a thousandth of a way of 186 mm
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_a_sweep_on_a_ray_beside_very_many_poses(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         slab = np.ascontiguousarray(SLABS[[rng.integers(len(SLABS))]])

@@ -50,7 +50,7 @@ class Reading(unittest.TestCase):
             max_size=12,
         )
     )
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     def test_what_the_scanner_takes_the_reader_reads_alike(self, lines: list[str]) -> None:
         text = ProgramText("a", "\n".join(lines).encode())
         text.scan()
@@ -72,7 +72,7 @@ class Reading(unittest.TestCase):
 
 class Intervals(unittest.TestCase):
     @given(st.lists(interval, max_size=6), interval, st.integers(0, 3))
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     def test_taking_one_out(self, stock: list[tuple[float, float]], taken: tuple[float, float], spare: int) -> None:
         stock = apart(stock)
         a, b = taken
@@ -101,7 +101,7 @@ class Intervals(unittest.TestCase):
             self.assertEqual(tag_hi[i] == 9, hi[i] == a and (a not in [s[1] for s in stock]))
 
     @given(st.lists(interval, max_size=4), st.lists(interval, max_size=3), st.lists(interval, max_size=3))
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     def test_missing_beyond_and_lacking(self, stock, design, blank) -> None:  # type: ignore[no-untyped-def]
         stock, design, blank = apart(stock), apart(design), apart(blank)
 
@@ -158,7 +158,7 @@ class Intervals(unittest.TestCase):
 class Ramps(unittest.TestCase):
     @given(st.lists(st.tuples(*(st.floats(low, high) for low, high in ((0.01, 80), (0, 40), (0, 40), (20, 300), (300, 6000)))), min_size=1,
                     max_size=20))  # fmt: skip
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_moments_of_ramps_one_by_one(self, moves: list[tuple[float, ...]]) -> None:
         tolerance, laws = 0.005, []
         for length, v_in, v_out, v_max, accel in moves:
@@ -200,7 +200,7 @@ class Solids(unittest.TestCase):
             self.assertAlmostEqual(volume / solid.volume, 1.0, delta=0.002)
 
     @given(st.lists(near, min_size=4, max_size=4), st.lists(near, min_size=2, max_size=2))
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     def test_the_side_of_an_edge_is_exact(self, edge: list[float], point: list[float]) -> None:
         # On the edge's line but for the last digits: that is where rounding gets it wrong.
         (au, av, bu, bv), (share, beside) = edge, point
@@ -213,7 +213,7 @@ class Solids(unittest.TestCase):
     @given(
         st.lists(st.tuples(near, near, st.integers(-8, 8)), min_size=4, max_size=9), st.randoms(use_true_random=False)
     )
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     def test_rays_through_any_closed_solid_add_up(self, points: list[tuple[float, float, int]], random: Random) -> None:
         # A closed surface over any points, crossing itself as it likes: corners on rays, edges upright, slivers of no area.
         corners = np.array([(u, v, w) for u, v, w in points])
@@ -367,7 +367,7 @@ class Law(unittest.TestCase):
     @given(
         st.lists(st.tuples(st.floats(0.05, 30), st.floats(1, 80), st.floats(0, 2 * math.pi)), min_size=1, max_size=25)
     )
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     def test_speeds_follow_on_and_no_axis_is_asked_too_much(self, moves: list[tuple[float, float, float]]) -> None:
         length, limit = (np.array([m[i] for m in moves]) for i in (0, 1))
         tangent = np.array([[math.cos(m[2]), math.sin(m[2])] for m in moves])

@@ -52,7 +52,10 @@ class Aside(SimpleTestCase):
         self.assertEqual(aside.do("check", self.job(), False)["verdict"], "clear")
 
     def test_one_that_needs_too_much_memory_is_refused(self) -> None:
-        with override_settings(MOST_CHECK_MEMORY=250 * 2**20), self.assertRaisesRegex(Refused, r"more than the 0\.24 GB of memory"):
+        with (
+            override_settings(MOST_CHECK_MEMORY=250 * 2**20),
+            self.assertRaisesRegex(Refused, r"more than the 0\.24 GB of memory"),
+        ):
             aside.do("check", self.job(LOOP), False)
         self.assertEqual(aside._free, [], "it is ended")
 
