@@ -97,7 +97,6 @@ class Cutting:
         self.sets = sets, facets
         self.segments = Segments(result, tool_from_work, self.frame, sets, facets, self._spindle_name())
         self.film = Film(self.stock, result.filmed)
-        self.film.shoot(0.0)
         self.work = Work.none(len(result.reel.motions))
         self.hits: Hits = []
         self.machine_from_work = Stands(result.values, partial(self.placement.pose, chain))
@@ -106,7 +105,8 @@ class Cutting:
         self.keys = checkpoint_keys(result, name, self.mesh, tags, self.frame, self.segments, entering) if store else {}
         self.kept = Kept()
         self.at = go_on(store, self.keys, self.stock, self.film, self.work, self.hits, self.watch, self.kept)
-        if not self.at:
+        if not self.at:  # else a checkpoint knows of the blank
+            self.film.shoot(0.0)
             self.kept.blank = self.stock.volume
         self.before = self.kept.blank
         if self.at:
