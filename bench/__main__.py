@@ -10,6 +10,7 @@ turning      65 pairs past each other with a tilting head and a rotary table: co
              over 100,000 samples — beside asking for the clearance at every sample
 poses        the tool's pose over the work along five axes, and the axes for given tips — beside SciPy's rotations
 load         many people looking and some working at once (see load.py); run alone
+fuzz         broken and odd jobs in numbers: refused in one line or judged, never anything else (see fuzz.py); run alone
 sweep        every demo job rehearsed by one worker and by two (see sweep.py); run alone
 mutants      bugs planted in our own code, each of which must turn a test red (see mutants.py); run alone, not with the others
 faults       what the application stands on killed, frozen and filled while rehearsals run (see faults.py); run alone
@@ -36,6 +37,7 @@ from scipy.spatial.transform import Rotation
 from bench.arms import arms
 from bench.channels import channels
 from bench.faults import faults
+from bench.fuzz import fuzz
 from bench.language import language
 from bench.load import load
 from bench.material import material
@@ -328,6 +330,8 @@ PARTS = {
 if __name__ == "__main__":
     if sys.argv[1:2] == ["mutants"]:
         sys.exit(mutants(sys.argv[2:]))
+    if sys.argv[1:2] == ["fuzz"]:
+        sys.exit(fuzz(sys.argv[2:]))
     if sys.argv[1:2] == ["sweep"]:
         sys.exit(sweep(sys.argv[2:]))
     if sys.argv[1:2] == ["load"]:

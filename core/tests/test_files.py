@@ -4,6 +4,7 @@ import json
 import stat
 import zipfile
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -132,6 +133,12 @@ def at(*path: str | int, to: Any) -> Callable[[Json], None]:
     return change
 
 
+def _places(data: Any, above: tuple[Any, ...] = ()) -> list[tuple[Any, ...]]:
+    """Keys that lead to every value of a JSON file."""
+    keys = list(data) if isinstance(data, dict) else range(len(data)) if isinstance(data, list) else ()
+    return [place for key in keys for place in ((*above, key), *_places(data[key], (*above, key)))]
+
+
 class Broken(WithFolder):
     """One thing wrong at a time: one line that names the file and the place."""
 
@@ -217,6 +224,20 @@ class Broken(WithFolder):
             with self.subTest(says):
                 slot_job(self.folder, HEAD)
                 self.assertIn(says, self.said(change, "job.json"))
+
+    def test_something_else_at_every_place(self) -> None:
+        odd = (None, "x", "NaN", [], {}, [[0]], -1, 1e300, 10**40, True, "\x00", {"type": "box"})
+        slot_job(self.folder, HEAD)
+        for name in ("job.json", "machine.json", "tools.json"):
+            whole = (self.folder / name).read_text()
+            for number, place in enumerate(_places(json.loads(whole))):
+                for value in (odd[number % len(odd)], odd[(5 * number + 1) % len(odd)]):
+                    data = json.loads(whole)
+                    at(*place, to=value)(data)
+                    (self.folder / name).write_text(json.dumps(data))
+                    with self.subTest(place=place, value=value), suppress(JobUnreadable):
+                        open_job(self.folder)
+            (self.folder / name).write_text(whole)
 
     def test_what_is_no_job(self) -> None:
         for name, content, says in (
