@@ -87,7 +87,7 @@ def test(only: list[str]) -> int:
             ports = [services.free_port() for _ in range(3)]
             services.begin_database(children, var, ports[1])
             services.begin_queue(children, var, ports[2])
-            env = services.app_environment(var, *ports)
+            env = services.app_environment(var, *ports) | {"MIRROR_LOG": "ERROR"}
             for label in labels:
                 command = [str(PYTHON), "server/manage.py", "test", label, "--noinput"]
                 first.append(Part(f"{label} tests", command, env=env))

@@ -111,6 +111,7 @@ class Rehearsal(models.Model):
     stops = models.PositiveIntegerField(default=0)
     cautions = models.PositiveIntegerField(default=0)
     result = models.JSONField(null=True)
+    asked_in = models.CharField(max_length=40, blank=True)  # the number of the request that began it (`logs`)
     computation = models.CharField(max_length=40, blank=True)  # the digest of the code that worked it out
     basis = models.CharField(max_length=64, blank=True)  # its revision and the steps its stocks came from (`routes`)
     sources = models.ManyToManyField("self", symmetrical=False, related_name="used_by", blank=True)

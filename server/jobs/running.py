@@ -10,7 +10,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from . import hooks, remedying, routes, tolerating
+from . import hooks, logs, remedying, routes, tolerating
 from .models import Delivery, Rehearsal, Revision, Route, Search, Tolerance
 from .stream import WAITING_LIST, queue, send
 from .tasks import run_search, run_tolerance, wake
@@ -50,7 +50,9 @@ def begin_rehearsal(
         before = routes.newest(step.job)
         if routes.fresh(before) is None and routes.pending(before) is None:
             begin_rehearsal(before, user, background=background)
-    rehearsal = Rehearsal.objects.create(revision=revision, created_by=user, quick=quick, background=background)
+    rehearsal = Rehearsal.objects.create(
+        revision=revision, created_by=user, quick=quick, background=background, asked_in=logs.number()
+    )
     transaction.on_commit(wake)
     return rehearsal
 

@@ -3,6 +3,7 @@
 import gzip
 import io
 import json
+import logging
 import tempfile
 import threading
 import time
@@ -36,12 +37,13 @@ from bluntmirror.rehearsal.checkpoints import FolderStore, code_digest
 from bluntmirror.rehearsal.measuring import packed
 from bluntmirror.rehearsal.routing import Handed, handed_on, rehearse_step
 
-from . import bounds, hooks, measuring, queueing, remedying, routes, tolerating
+from . import bounds, hooks, logs, measuring, queueing, remedying, routes, tolerating
 from .desks import by_house_rules
 from .models import Artifact, Finding, Rehearsal, RouteStep, Search, Tolerance
 from .patience import patiently
 from .stream import queue, send, stream_key
 
+log = logging.getLogger(__name__)
 FILM = "film.bin"
 STREAM_SECONDS = 3600
 TELL_EVERY_SECONDS = 0.15
@@ -146,7 +148,15 @@ def run_rehearsal(number: int) -> bool:
     begun = patiently(lambda: _begun(number))
     if begun is None:
         return False
-    rehearsal, taken, lacking = begun
+    with logs.under(begun[0].asked_in):
+        _carry_out(*begun)
+    return True
+
+
+def _carry_out(rehearsal: Rehearsal, taken: dict[routes.Key, Handed], lacking: routes.Lacking | None) -> None:
+    """A rehearsal that was begun, to its end; `lacking`: what it needs of a step before it and cannot have."""
+    number, began = rehearsal.pk, time.monotonic()
+    log.info("rehearsal begun", extra=logs.more(rehearsal=number, person=rehearsal.created_by_id))
     teller = Teller(number)
     teller.forget()
     heart = Heartbeat(number)
@@ -181,9 +191,10 @@ def run_rehearsal(number: int) -> bool:
         heart.over.set()
         settle(number, state, error)
         teller.tell({"state": str(state), "error": error})
+        took = round(time.monotonic() - began, 2)
+        log.info("rehearsal ended", extra=logs.more(rehearsal=number, state=str(state), seconds=took, error=error))
         with suppress(DatabaseError):  # whoever is to be told, the rehearsal stands
             patiently(lambda: _told(rehearsal))
-    return True
 
 
 def _begun(number: int) -> tuple[Rehearsal, dict[routes.Key, Handed], routes.Lacking | None] | None:

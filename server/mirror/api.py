@@ -2,6 +2,7 @@
 
 import gzip
 import json
+import logging
 import re
 import time
 import zipfile
@@ -10,6 +11,8 @@ from typing import Any, Literal
 from urllib.parse import quote
 
 from django.conf import settings
+from django.core.exceptions import BadRequest, PermissionDenied, SuspiciousOperation
+from django.db import InterfaceError, OperationalError
 from django.db.models import Prefetch, QuerySet
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -36,6 +39,7 @@ from jobs import (
     desks,
     history,
     hooks,
+    logs,
     measuring,
     paperwork,
     queueing,
@@ -128,6 +132,9 @@ from .schemas import (
 )
 from .schemas import HeldPiece as HeldPieceIn
 
+log = logging.getLogger(__name__)
+# No faults of ours: the database is away (`limits.Away`), what was sent cannot be taken, or it may not be.
+PASSED_ON = (OperationalError, InterfaceError, SuspiciousOperation, BadRequest, PermissionDenied)
 MOST_WAIT_S, ASK_EVERY_S = 55, 0.3  # for a verdict in one call
 MOST_FILM = 16_000_000  # bytes in one answer
 
@@ -153,6 +160,16 @@ def _behind(request: HttpRequest, error: services.Behind) -> HttpResponse:
 @api.exception_handler(services.Refused)
 def _refused(request: HttpRequest, error: Exception) -> HttpResponse:
     return api.create_response(request, {"detail": str(error)}, status=422)
+
+
+@api.exception_handler(Exception)
+def _fault(request: HttpRequest, error: Exception) -> HttpResponse:
+    """A fault of ours: whoever asked gets the number under which the log has its place."""
+    if isinstance(error, PASSED_ON):
+        raise error
+    log.error("%s: %s", type(error).__name__, error, exc_info=error)
+    said = f"The server made a fault and did not do this. Whoever runs it finds the place in its log under request {logs.number()}."
+    return api.create_response(request, {"detail": said}, status=500)
 
 
 def _rehearsal(request: HttpRequest, number: int) -> Rehearsal:

@@ -25,6 +25,7 @@ INSTALLED_APPS = [
     "jobs",
 ]
 MIDDLEWARE = [
+    "mirror.numbered.numbered",
     "django.middleware.security.SecurityMiddleware",
     "mirror.policy.policy",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -74,17 +75,18 @@ EMAIL_HOST_USER, EMAIL_HOST_PASSWORD = unquote(MAIL.username or ""), unquote(MAI
 EMAIL_USE_TLS, EMAIL_TIMEOUT = "tls=1" in MAIL.query, 10
 DEFAULT_FROM_EMAIL = os.environ.get("MIRROR_MAIL_FROM", "blunt-mirror@localhost")
 
-# What goes wrong while a request is answered is told on the process's own log, with its place.
+# The process's own log: lines of JSON (`jobs.logs`), one for every request and every rehearsal, and what goes wrong with its place.
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
-    "handlers": {"log": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "formatters": {"lines": {"()": "jobs.logs.Lines"}},
+    "handlers": {"log": {"class": "logging.StreamHandler", "formatter": "lines"}},
     "loggers": {
         "django.request": {"handlers": ["log"], "level": "ERROR", "propagate": False},
-        "accounts": {"handlers": ["log"], "level": "WARNING"},
-        "jobs": {"handlers": ["log"], "level": "WARNING"},
-        "mirror": {"handlers": ["log"], "level": "WARNING"},
+        **{
+            name: {"handlers": ["log"], "level": os.environ.get("MIRROR_LOG", "INFO")}
+            for name in ("accounts", "jobs", "mirror")
+        },
     },
 }
 
