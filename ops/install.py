@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from glob import glob
 
 from .steps import PYTHON, ROOT, VAR, VENV, WEB, StepFailed, environment, only_when_changed, run, step
@@ -57,7 +58,7 @@ def python_environment(lock: str) -> None:
                 if subprocess.run([sys.executable, "-c", "import ensurepip"], capture_output=True).returncode:
                     debian({"python3-venv": "/nonexistent"})
                 run([sys.executable, "-m", "venv", str(VENV)], "check that python3 can make virtual environments")
-        remedy = "check that PyPI can be reached, then run the same command again; var/log/setup.log has the details"
+        remedy = "check that PyPI can be reached, then run the same command again"
         with step(f"Python packages ({file.name})"):
             pip = [str(PYTHON), "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
             run([*pip, "--require-hashes", "-r", str(file)], remedy)
@@ -81,7 +82,7 @@ def web_build() -> None:
     with only_when_changed("web", sources, WEB / "dist" / "index.html") as needed:
         if needed:
             with step("Building the web interface"):
-                run(["npm", "run", "build"], "var/log/setup.log says which source does not build", cwd=WEB)
+                run(["npm", "run", "build"], "the log says which source does not build", cwd=WEB)
 
 
 def kernel_cache() -> None:
@@ -94,7 +95,7 @@ def kernel_cache() -> None:
                 # against an older one would go on being used. So all of it goes when any of them changes.
                 shutil.rmtree(VAR / "kernels", ignore_errors=True)
                 (VAR / "kernels").mkdir(parents=True)
-                run([str(PYTHON), "-m", "bluntmirror.warm"], "var/log/setup.log says what failed")
+                run([str(PYTHON), "-m", "bluntmirror.warm"], "the log says what failed")
 
 
 def byte_code() -> None:
@@ -103,7 +104,7 @@ def byte_code() -> None:
     with only_when_changed("byte-code", [core, ROOT / "ops"], core / "__pycache__") as needed:
         if needed:
             own = [str(core), str(ROOT / "ops")]
-            run([str(PYTHON), "-m", "compileall", "-q", *own], "var/log/setup.log says which file does not compile")
+            run([str(PYTHON), "-m", "compileall", "-q", *own], "the log says which file does not compile")
 
 
 def core() -> None:
@@ -121,7 +122,9 @@ def for_the_client() -> None:
 
 def everything(browser: bool = False) -> None:
     debian(SERVER_PACKAGES | (BROWSER_PACKAGES if browser else {}))
-    python_environment("full")
-    web_build()
-    byte_code()
-    kernel_cache()
+    with ThreadPoolExecutor(1, thread_name_prefix="web") as beside:  # the two wait for nothing of each other's
+        web = beside.submit(web_build)
+        python_environment("full")
+        byte_code()
+        kernel_cache()
+        web.result()

@@ -6,6 +6,7 @@ import hashlib
 import os
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
@@ -52,9 +53,11 @@ def environment() -> dict[str, str]:
 def run(
     command: list[str], remedy: str, cwd: Path = ROOT, quiet: bool = True, env: dict[str, str] | None = None
 ) -> None:
-    """Run a command to its end. Its output goes to var/log/setup.log when quiet, and its tail is shown on failure."""
+    """Run a command to its end. Its output goes to var/log/setup.log when quiet (beside what else is done, to one of its own), and its tail is
+    shown on failure."""
     (VAR / "log").mkdir(parents=True, exist_ok=True)
-    log = VAR / "log" / "setup.log"
+    beside = "" if threading.current_thread() is threading.main_thread() else f"-{threading.current_thread().name}"
+    log = VAR / "log" / f"setup{beside}.log"
     begin = log.stat().st_size if log.exists() else 0
     with log.open("ab") as out:
         stream = out if quiet else None
@@ -69,7 +72,7 @@ def run(
             with log.open("rb") as text:
                 text.seek(begin)
                 say(b"".join(text.readlines()[-25:]).decode(errors="replace"))
-        raise StepFailed(f"`{' '.join(command[:4])} …` ended with status {code}.", remedy)
+        raise StepFailed(f"`{' '.join(command[:4])} …` ended with status {code}: see {log.relative_to(ROOT)}.", remedy)
 
 
 def digest(paths: Iterable[Path]) -> str:
