@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from bluntmirror.job import open_job
@@ -76,6 +76,7 @@ class Calibrating(unittest.TestCase):
         return [Measured(what, float(value)) for what, value in zip(MEASURES, told, strict=True)]
 
     @settings(max_examples=5)
+    @example(Constants(accel=1.0, corner=0.004, block=0.0156, change=2.0))  # the logarithm of a factor that is 1 is 0
     @given(
         st.builds(
             Constants,

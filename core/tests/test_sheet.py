@@ -11,7 +11,10 @@ from pathlib import Path
 
 import numpy as np
 
+from bluntmirror.export.channels import channels, grips
+from bluntmirror.export.page import clock
 from bluntmirror.export.sheet import as_html, labels_html, tool_rows, tools_csv, zeros
+from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.job import open_job
 from bluntmirror.job.models import Datum
 from bluntmirror.rehearsal import check_program
@@ -89,6 +92,28 @@ class Sheet(unittest.TestCase):
         with tempfile.TemporaryDirectory() as name:
             job = slot_job(Path(name), HEAD + "M30\n", name="<script>alert(1)</script>")
             self.assertNotIn("<script", as_html(check_program(job)))
+
+
+class Report(unittest.TestCase):
+    def test_who_waits_for_whom_and_when_pieces_change_hands(self) -> None:
+        result = rehearsed(SHOP / "hydrophone-body" / "1-as released")
+        verdict = verdict_dict(result)
+        words = Text(channels(result, verdict)).words
+        told = dict.fromkeys((1, 2), 0.0)
+        for at, word in enumerate(words):
+            if word.startswith("mark "):
+                told[int(words[at - 1].removeprefix("channel "))] += float(words[at + 3])
+        for channel in verdict["channels"]:  # the sum of what is told of each mark
+            self.assertAlmostEqual(told[channel["number"]], channel["waiting"], delta=0.06 * len(words))
+            self.assertIn(clock(channel["waiting"]), words)
+        self.assertGreater(sum(told.values()), 1.0)
+        page = Text(grips(result)).words
+        closing = [act for strand in result.strands for act in strand.interpreted.acts if act.kind in ("close", "open")]
+        self.assertEqual(sum(word in ("has closed", "opens") for word in page), len(closing))
+        self.assertIn(f"{closing[0].program} line {closing[0].line}", page)
+        self.assertEqual(
+            channels(lid := rehearsed(SHOP / "buoy-lid" / "1-as released"), verdict_dict(lid)) + grips(lid), ""
+        )
 
 
 if __name__ == "__main__":

@@ -12,6 +12,7 @@ from ..findings.identity import Judged
 from ..job.channel import tool_key, tool_number
 from ..program.motions import ARC, FEED, KIND_NAMES, RAPID, THREAD
 from ..rehearsal.result import Rehearsal, Strand, Timed
+from .channels import channels, grips
 from .page import STYLE, clock, mark, table
 from .sheet import plans
 from .verdict import WORDS, verdict_dict
@@ -37,6 +38,8 @@ def as_html(result: Timed, when: str = "", by: str = "", known: Sequence[Judged]
         _axes(verdict),
         _operations(verdict),
         _margins(verdict),
+        channels(result, verdict),
+        grips(result),
         _tools(result, verdict),
         _tool_drawings(result, verdict),
         _stock(verdict),

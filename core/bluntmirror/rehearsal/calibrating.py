@@ -13,7 +13,7 @@ from __future__ import annotations
 import csv
 import io
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -33,6 +33,7 @@ CYCLE = "cycle"
 BLOCKS = (0.0005, 0.002, 0.004, 0.008, 0.016, 0.032)  # s, that the search for a block's time is begun from
 ACCELS = (1.0, 0.5, 2.0)
 BEGUN_FROM = 6  # of all of them, the likeliest first
+STEP = 1e-4  # of a constant's logarithm, over which the slope of the times is taken
 EXACT = 1e-12  # a sum of squares of relative deviations that nothing can better
 PROBES = {"accel": (2.0, 0.5), "corner": (2.0, 0.5), "block": (4.0, 16.0, 64.0), "change": (2.0, 0.5)}
 TELLS_SHARE = 0.005  # of all measured time: doubling a constant must move it by so much to be told
@@ -222,6 +223,11 @@ def fit(samples: Sequence[Sample]) -> Fitted:
         def off(logs: Floats, names: tuple[str, ...] = tuple(told)) -> Floats:
             return (times(constants_of(names, logs)) - measured) * weight
 
+        def slopes(logs: Floats, off: Callable[[Floats], Floats] = off) -> Floats:
+            # The library's own steps are shares of the unknown, and vanish where a factor is 1 and its logarithm 0.
+            here = off(logs)
+            return np.column_stack([(off(logs + step) - here) / STEP for step in STEP * np.eye(len(logs))])
+
         # A block's time is not felt until it is longer than the block, and what is braked for hides behind it: so the search is begun from several.
         begins = [
             {**dict(zip(NAMES, start, strict=True)), "accel": start[0] * accel, "block": block}
@@ -239,9 +245,7 @@ def fit(samples: Sequence[Sample]) -> Fitted:
         for place in np.argsort(costs)[:BEGUN_FROM]:
             first = np.log([begins[place][name] for name in told])
             answers.append(
-                least_squares(
-                    off, first, bounds=bounds, diff_step=1e-4, x_scale=0.3, xtol=1e-12, ftol=1e-12, gtol=1e-12
-                )
+                least_squares(off, first, slopes, bounds=bounds, x_scale=0.3, xtol=1e-12, ftol=1e-12, gtol=1e-12)
             )
             if answers[-1].cost < EXACT:
                 break
