@@ -54,12 +54,38 @@ def angle_about(u, ax, ay, az, bx, by, bz):
 
 
 @njit(cache=True, nogil=True)
-def solve_root(geometry, wanted, root, fourth, q, sines):
-    """Fill q (6,), degrees in (−180, 180], with one root for `wanted` (3, 4) = A; False where it has none. `fourth`: degrees that
+def bars_of(geometry):
+    """The two bars from the second axis to the third and from there to the wrist centre, in the plane square to u₂: their vectors, their lengths
+    and the angle from the first to the second. The same for every pose."""
+    u2, o2, o3, p = geometry[1], geometry[7], geometry[8], geometry[WRIST]
+    lx, ly, lz = o3[0] - o2[0], o3[1] - o2[1], o3[2] - o2[2]
+    height = u2[0] * lx + u2[1] * ly + u2[2] * lz
+    lx, ly, lz = lx - height * u2[0], ly - height * u2[1], lz - height * u2[2]
+    mx, my, mz = p[0] - o3[0], p[1] - o3[1], p[2] - o3[2]
+    height = u2[0] * mx + u2[1] * my + u2[2] * mz
+    mx, my, mz = mx - height * u2[0], my - height * u2[1], mz - height * u2[2]
+    l, m = math.sqrt(lx * lx + ly * ly + lz * lz), math.sqrt(mx * mx + my * my + mz * mz)
+    return lx, ly, lz, mx, my, mz, l, m, angle_about(u2, lx, ly, lz, mx, my, mz)
+
+
+@njit(cache=True, nogil=True)
+def degrees_of(value):
+    """Radians as degrees in (−180, 180]."""
+    degrees = math.degrees(value)
+    if degrees < 0.0 and degrees > -360.0:  # a remainder takes as long as a sine
+        degrees += 360.0
+    elif degrees < 0.0 or degrees >= 360.0:
+        degrees %= 360.0
+    return degrees - 360.0 if degrees > 180.0 else degrees
+
+
+@njit(cache=True, nogil=True)
+def solve_root(geometry, bars, wanted, root, fourth, q, sines):
+    """Fill q (6,), degrees in (−180, 180], with one root for `wanted` (3, 4) = A; False where it has none. `bars`: of `bars_of`; `fourth`: degrees that
     the fourth joint takes where the fourth and sixth axes are one line, so that any would do. Also sines (3,) of the angles from a
     singular pose of wrist, elbow and shoulder."""
     u1, u2, u3, u4, u5, u6 = (geometry[0], geometry[1], geometry[2], geometry[3], geometry[4], geometry[5])
-    o1, o2, o3, p = geometry[6], geometry[7], geometry[8], geometry[WRIST]
+    o1, o2, p = geometry[6], geometry[7], geometry[WRIST]
     s1, s3, s5 = root // 4, (root // 2) % 2, root % 2
     wx = wanted[0, 0] * p[0] + wanted[0, 1] * p[1] + wanted[0, 2] * p[2] + wanted[0, 3]
     wy = wanted[1, 0] * p[0] + wanted[1, 1] * p[1] + wanted[1, 2] * p[2] + wanted[1, 3]
@@ -84,20 +110,14 @@ def solve_root(geometry, wanted, root, fourth, q, sines):
     tx, ty, tz = vx + o1[0] - o2[0], vy + o1[1] - o2[1], vz + o1[2] - o2[2]
     height = u2[0] * tx + u2[1] * ty + u2[2] * tz
     tx, ty, tz = tx - height * u2[0], ty - height * u2[1], tz - height * u2[2]
-    lx, ly, lz = o3[0] - o2[0], o3[1] - o2[1], o3[2] - o2[2]
-    height = u2[0] * lx + u2[1] * ly + u2[2] * lz
-    lx, ly, lz = lx - height * u2[0], ly - height * u2[1], lz - height * u2[2]
-    mx, my, mz = p[0] - o3[0], p[1] - o3[1], p[2] - o3[2]
-    height = u2[0] * mx + u2[1] * my + u2[2] * mz
-    mx, my, mz = mx - height * u2[0], my - height * u2[1], mz - height * u2[2]
-    l, m = math.sqrt(lx * lx + ly * ly + lz * lz), math.sqrt(mx * mx + my * my + mz * mz)
+    lx, ly, lz, mx, my, mz, l, m, opened = bars
     cosine = (tx * tx + ty * ty + tz * tz - l * l - m * m) / (2.0 * l * m)
     if abs(cosine) > 1.0 + HAIR:
         return False
     sines[1] = math.sqrt(max(0.0, 1.0 - cosine * cosine))
     sines[2] = min(1.0, math.sqrt(max(0.0, aside)) / l)
     bend = math.acos(min(1.0, max(-1.0, cosine)))
-    turned = (bend if s3 == 0 else -bend) - angle_about(u2, lx, ly, lz, mx, my, mz)
+    turned = (bend if s3 == 0 else -bend) - opened
     same = u3[0] * u2[0] + u3[1] * u2[1] + u3[2] * u2[2]
     q3 = turned if same > 0.0 else -turned
     mx, my, mz = rotate(u2, math.cos(turned), math.sin(turned), mx, my, mz)
@@ -142,26 +162,25 @@ def solve_root(geometry, wanted, root, fourth, q, sines):
     fx, fy, fz = rotate(u5, math.cos(q5), -math.sin(q5), fx, fy, fz)
     q6 = angle_about(u6, ex, ey, ez, fx, fy, fz)
     for i, value in enumerate((q1, q2, q3, q4, q5, q6)):
-        degrees = math.degrees(value) % 360.0
-        q[i] = degrees - 360.0 if degrees > 180.0 else degrees
+        q[i] = degrees_of(value)
     return True
 
 
 @njit(cache=True, nogil=True)
 def solve_all(geometry, wanted, fourth, found, there):
     """All roots of n poses: wanted (n, 3, 4), fourth (n,); fills found (n, 8, 6) and there (n, 8)."""
-    sines = np.empty(3)
+    bars, sines = bars_of(geometry), np.empty(3)
     for i in range(len(wanted)):
         for root in range(ROOTS):
-            there[i, root] = solve_root(geometry, wanted[i], root, fourth[i], found[i, root], sines)
+            there[i, root] = solve_root(geometry, bars, wanted[i], root, fourth[i], found[i, root], sines)
 
 
 @njit(cache=True, nogil=True)
 def solve_one(geometry, wanted, root, fourth, found, there):
     """One root of n poses: fills found (n, 6) and there (n,)."""
-    sines = np.empty(3)
+    bars, sines = bars_of(geometry), np.empty(3)
     for i in range(len(wanted)):
-        there[i] = solve_root(geometry, wanted[i], root, fourth[i], found[i], sines)
+        there[i] = solve_root(geometry, bars, wanted[i], root, fourth[i], found[i], sines)
 
 
 @njit(cache=True, nogil=True)
@@ -171,21 +190,25 @@ def solve_spins(geometry, left, right, sense, spins, root, found, sine):
     left, right (n, 3, 4), spins (n, K) degrees, NaN for none; fills found (n, K, 6) and sine (n, K), that of the angle from the nearest
     singular pose, NaN where there is no solution.
     """
-    wanted, sines = np.empty((3, 4)), np.empty(3)
+    bars, wanted, sines = bars_of(geometry), np.empty((3, 4)), np.empty(3)
+    many = spins.shape[1]
+    known, cosines, turns = np.full(many, math.nan), np.empty(many), np.empty(many)
     for i in range(len(left)):
         a, b = left[i], right[i]
-        for k in range(spins.shape[1]):
+        for k in range(many):
             sine[i, k] = math.nan
             if math.isnan(spins[i, k]):
                 continue
-            angle = math.radians(sense * spins[i, k])
-            cosine, turn = math.cos(angle), math.sin(angle)
+            if spins[i, k] != known[k]:  # most nodes are asked for the same spins
+                angle = math.radians(sense * spins[i, k])
+                known[k], cosines[k], turns[k] = spins[i, k], math.cos(angle), math.sin(angle)
+            cosine, turn = cosines[k], turns[k]
             for r in range(3):
                 x, y = a[r, 0] * cosine + a[r, 1] * turn, a[r, 1] * cosine - a[r, 0] * turn
                 for c in range(4):
                     wanted[r, c] = x * b[0, c] + y * b[1, c] + a[r, 2] * b[2, c]
                 wanted[r, 3] += a[r, 3]
-            if solve_root(geometry, wanted, root, 0.0, found[i, k], sines):
+            if solve_root(geometry, bars, wanted, root, 0.0, found[i, k], sines):
                 sine[i, k] = min(sines[0], min(sines[1], sines[2]))
 
 

@@ -168,10 +168,11 @@ def _through(arm: Arm, nodes: Nodes, spins: Floats, now: Floats, root: int) -> W
     most_spin = np.where(given & np.append(False, given[:-1]), 360.0, MOST_SPIN + 0.5 * SPIN_STEP)
     weight = FREE_WEIGHT if nodes.free else GIVEN_WEIGHT
     total, last = np.inf, 0
+    around = (allowed + 180.0) % 360.0 - 180.0
     for past_cost in (np.inf, PAST):  # past a limit only where nothing else goes all the way
         if total == np.inf:
             total, last = best_way(
-                q, allowed, cost, turns, place, *arm.limits.T.copy(), ENOUGH, arm.rapid, nodes.seconds, most_spin, now, weight, past_cost,
+                q, around, cost, turns, place, *arm.limits.T.copy(), ENOUGH, arm.rapid, nodes.seconds, most_spin, now, weight, past_cost,
                 back, way, np.empty(many),
             )  # fmt: skip
     if total == np.inf:

@@ -48,7 +48,7 @@ def best_way(
 ):
     """The cheapest way; returns its cost (infinite where there is none) and the last node that any state reaches.
 
-    q (n, K, 6) degrees; spins (n, K), NaN where there is no such state; cost (n, K) of the states but for their turns; turns (V, 6) whole
+    q (n, K, 6) degrees; spins (n, K) from −180 to 180, NaN where there is no such state; cost (n, K) of the states but for their turns; turns (V, 6) whole
     turns, −1, 0 or 1, and place (6, 3) what each of a joint's adds to v, −1 for one that it does not have; low, high, rapid (6,) degrees
     and degrees/s; seconds (n,) since the node before at the feed asked for; most_spin (n,) degrees that spin may change by from the
     node before; now (6,) joint values before the first node, `weight` what a second from there costs; `past` what a degree past a limit costs,
@@ -81,11 +81,9 @@ def best_way(
                 continue
             own = cost[i, k]
             for before in range(many):
-                spin = spins[i, k] - spins[i - 1, before]
-                if math.isnan(spin):
-                    continue
-                spin = abs((spin + 180.0) % 360.0 - 180.0)
-                if spin > most_spin[i]:
+                spin = abs(spins[i, k] - spins[i - 1, before])
+                # One way round or the other; what is no state is NaN, and neither.
+                if not (spin <= most_spin[i] or 360.0 - spin <= most_spin[i]):
                     continue
                 # The turns that follow those of the state before: the same places, no way round.
                 for u in range(v_many):
