@@ -152,7 +152,9 @@ def forgotten(request: HttpRequest, body: ForgottenIn) -> Any:
     if found := people.way_back(body.name.strip()):
         user, who, token = found
         link = request.build_absolute_uri(f"/new-password/{quote(who)}/{quote(token)}")
-        letters.send(user.email, "A new password for Blunt Mirror", LETTER.format(name=user.get_username(), link=link))
+        letters.send_later(
+            user.email, "A new password for Blunt Mirror", LETTER.format(name=user.get_username(), link=link)
+        )
     return Status(204, None)
 
 

@@ -2,6 +2,7 @@
 
 import json
 import re
+import threading
 import time
 from typing import Any
 from unittest import mock
@@ -117,6 +118,7 @@ class People(WithShop):
         )
         mail.outbox.clear()
         self.post("/forgotten", Client(), name="wim")
+        letters.wait()
         self.assertEqual(mail.outbox, [])
         self.assertEqual(self.post(f"/people/{wim.pk}/bring-back").json()["state"], "here")
         self.assertEqual(self.post("/sign-in", his, name="wim", password=PASSWORD).status_code, 200)
@@ -215,6 +217,7 @@ class People(WithShop):
             for name in ("nobody", "ines", "WIM@saltmarsh.example")
         ]
         self.assertEqual(answers, [204] * 3, "the answer tells nobody who is here")
+        letters.wait()
         (letter,) = mail.outbox
         link = re.search(r"/new-password/\S+", letter.body)
         assert link is not None
@@ -223,6 +226,19 @@ class People(WithShop):
         self.assertEqual(his.get("/api/me").status_code, 401)
         self.assertEqual(self.post(link[0], Client(), password="ebb-and-flow-8").status_code, 422, "it holds once")
         self.assertEqual(self.post("/sign-in", his, name="wim", password="ebb-and-flow-7").status_code, 200)
+
+    def test_the_answer_does_not_wait_for_the_letter(self) -> None:
+        self.person("wim", to="wim@saltmarsh.example")
+        answered = threading.Event()
+
+        def slowly(*_: object) -> int:
+            self.assertTrue(answered.wait(60), "the letter is sent once the answer is there")
+            return 1
+
+        with mock.patch("accounts.letters.EmailMessage.send", slowly):
+            self.assertEqual(self.post("/forgotten", Client(), name="wim").status_code, 204)
+            answered.set()
+            letters.wait()
 
     def test_a_mail_server_that_does_not_answer_takes_nothing_down(self) -> None:
         with (
