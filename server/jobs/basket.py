@@ -16,7 +16,7 @@ from django.utils import timezone
 
 from accounts.models import Membership, Organisation, Role
 
-from . import running
+from . import room, running
 from .models import Artifact, Job, LibraryFile, Rehearsal, Release, Revision, Route, Search, Tolerance
 from .services import Refused
 
@@ -123,6 +123,7 @@ def delete(organisation: Organisation, kind: str, number: int) -> str:
         def remove() -> None:
             for name in files:
                 default_storage.delete(name)
+            room.forget()
 
         transaction.on_commit(remove)
     return route.name if route else jobs[0].name

@@ -10,7 +10,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from . import hooks, logs, remedying, routes, tolerating
+from . import hooks, logs, remedying, room, routes, tolerating
 from .models import Delivery, Rehearsal, Revision, Route, Search, Tolerance
 from .stream import WAITING_LIST, queue, send
 from .tasks import run_search, run_tolerance, wake
@@ -45,7 +45,10 @@ def begin_rehearsal(
     revision: Revision, user: AbstractBaseUser, quick: bool = False, background: bool = False
 ) -> Rehearsal:
     """Queue a rehearsal, or a quick look, `background` where nobody waits for it. Of a step whose stock comes from others,
-    those first, in full, that do not hold any more."""
+    those first, in full, that do not hold any more. Raises Refused where its organisation has no room for it."""
+    organisation = revision.job.organisation
+    room.to_keep(organisation)
+    room.to_wait(organisation)
     for step in routes.source_steps(revision).values():
         before = routes.newest(step.job)
         if routes.fresh(before) is None and routes.pending(before) is None:

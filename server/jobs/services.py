@@ -22,7 +22,7 @@ from bluntmirror.job.route import Route as RouteFiles
 from bluntmirror.job.route import open_route
 from bluntmirror.job.urdf import NotUrdf, from_urdf
 
-from . import routes
+from . import room, routes
 from .models import Job, LibraryFile, Revision, Route, RouteStep
 
 MAX_FILES = 500
@@ -165,6 +165,7 @@ def take_in_path(
         known = row.revisions.filter(digest=digest).first()
         if known:
             return known
+        room.to_keep(organisation, len(packed))
         number = (row.revisions.aggregate(top=Max("number"))["top"] or 0) + 1
         revision = Revision(job=row, number=number, parent=parent, label=label[:200], machine=job.machine.name[:200], digest=digest,
                             created_by=user)  # fmt: skip
@@ -187,7 +188,9 @@ def parent_again(revision: Revision, user: AbstractBaseUser) -> Revision:
         again = Revision(job=row, number=number, parent=revision, label=f"as revision {parent.number}", machine=parent.machine,
                          digest=parent.digest, created_by=user)  # fmt: skip
         with parent.archive.open("rb") as source:
-            again.archive.save(f"{parent.digest[:16]}.zip", ContentFile(source.read()), save=False)
+            data = source.read()
+        room.to_keep(row.organisation, len(data))
+        again.archive.save(f"{parent.digest[:16]}.zip", ContentFile(data), save=False)
         again.save()
     return again
 
@@ -242,6 +245,7 @@ def keep_in_library(
         same = known.filter(digest=digest).first()
         if same:
             return same
+        room.to_keep(organisation, len(raw) + len(meshes))
         number = (known.aggregate(top=Max("number"))["top"] or 0) + 1
         item = LibraryFile(
             organisation=organisation, kind=kind, name=name, number=number, data=json.loads(raw.decode("utf-8-sig")),

@@ -46,6 +46,7 @@ from jobs import (
     record,
     releasing,
     remedying,
+    room,
     routes,
     running,
     services,
@@ -114,6 +115,7 @@ from .schemas import (
     ReleaseOut,
     RepeatIn,
     RevisionRef,
+    RoomOut,
     RouteOut,
     RuleIn,
     RuleOut,
@@ -279,6 +281,15 @@ def the_queue(request: HttpRequest) -> Any:
     """What is under way and what waits, in the order in which it would be taken up now."""
     running.settle_lost()
     return queueing.shown(organisation_of(request))
+
+
+@api.get("/room", response=RoomOut)
+def see_room(request: HttpRequest) -> Any:
+    """What the organisation keeps and has waiting, and how much it may."""
+    mine = organisation_of(request)
+    return {
+        "kept": room.kept(mine), "most_kept": settings.MOST_KEPT, "waiting": room.waiting(mine), "most_waiting": settings.MOST_WAITING,
+    }  # fmt: skip
 
 
 @api.get("/basket", response=list[ThrownOut])

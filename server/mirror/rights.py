@@ -26,7 +26,8 @@ RIGHTS: dict[str, Role] = {
         (
             # what is only looked at, or worked out and not kept
             "sign_out", "me", "account", "change_password", "begin_second", "confirm_second", "second_off", "end_seat", "list_people",
-            "judged_so_far", "access", "list_basket", "the_queue", "make_token", "revoke_token", "measured_times", "part_beside", "list_jobs", "list_routes",
+            "judged_so_far", "access", "list_basket", "see_room", "the_queue", "make_token", "revoke_token",
+            "measured_times", "part_beside", "list_jobs", "list_routes",
             "new_job_defaults", "library", "library_file", "revision_archive", "revision_file", "report_pdf", "one_rehearsal", "remedies", "tolerance",
             "artifact", "film", "program_text", "list_measures", "measures_table", "try_measure", "machine_model", "machine_faults", "machine_urdf",
             "move_machine", "machine_block", "fixture_library", "fixture_shapes", "setup", "setup_model", "setup_offsets", "setup_offset_here",

@@ -138,6 +138,13 @@ class ThrownOut(Schema):
     ends: datetime = Field(description="when it goes for good")
 
 
+class RoomOut(Schema):
+    kept: int = Field(description="bytes that the organisation keeps, as of a minute ago at most")
+    most_kept: int = Field(description="bytes that it may keep; 0: as much as there is room for")
+    waiting: int = Field(description="rehearsals of it that wait or run")
+    most_waiting: int = Field(description="how many may; 0: any number")
+
+
 class RevisionOut(Schema):
     id: int
     number: int

@@ -119,6 +119,9 @@ MOST_READING_SECONDS = float(os.environ.get("MIRROR_MOST_READING_SECONDS", "1800
 # What a check that a screen waits for may take.
 MOST_CHECK_SECONDS = float(os.environ.get("MIRROR_MOST_CHECK_SECONDS", "25"))
 MOST_CHECK_MEMORY = int(float(os.environ.get("MIRROR_MOST_CHECK_MEMORY_GB", "3")) * 2**30)
+# What one organisation may keep and have waiting or running; 0: as much as there is room for.
+MOST_KEPT = int(float(os.environ.get("MIRROR_MOST_KEPT_GB", "0")) * 2**30)
+MOST_WAITING = int(os.environ.get("MIRROR_MOST_WAITING", "5000"))
 PATIENCE_SECONDS = 60.0  # how long a worker waits for a database that is away
 SETTLE_EVERY_SECONDS = 1.0
 LOST_AFTER_SECONDS = float(os.environ.get("MIRROR_LOST_AFTER", "20"))

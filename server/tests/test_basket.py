@@ -4,14 +4,16 @@ import os
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from django.conf import settings
 from django.contrib.auth.models import User
-from django.test import Client
+from django.test import Client, override_settings
 from django.utils import timezone
 
 from accounts.models import Membership, Role
-from jobs import basket, record, releasing
+from accounts.refused import Refused
+from jobs import basket, record, releasing, room
 from jobs.models import Artifact, Job, Rehearsal, Release, Revision, Route
 from jobs.services import take_in_path
 
@@ -138,3 +140,41 @@ class Basket(WithShop):
             gone, _ = basket.clear()
         self.assertEqual((gone, Job.objects.count(), archive.exists()), (1, 0, False))
         young.unlink()
+
+
+class Room(WithShop):
+    """One organisation cannot fill the disk, or the queue, of all."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        room.forget()
+        self.addCleanup(room.forget)
+        self.job = take_in_path(self.shop, self.ines, SLOT).job
+
+    def test_who_keeps_as_much_as_may_be_takes_in_no_more_until_something_has_gone(self) -> None:
+        held = sum(
+            file.stat().st_size for name in room.files_of(self.shop) for file in [Path(settings.MEDIA_ROOT) / name]
+        )
+        self.assertEqual(self.client.get("/api/room").json() | {"most_waiting": 0}, {
+            "kept": held, "most_kept": 0, "waiting": 0, "most_waiting": 0,
+        })  # fmt: skip
+        with override_settings(MOST_KEPT=held + 10):
+            for wanted in (CLEAR, SLOT.parent / "slot-clear"):
+                with self.assertRaisesRegex(Refused, "throw jobs away and empty the basket"):
+                    take_in_path(self.shop, self.ines, wanted)
+            take_in_path(self.other, self.stranger, CLEAR)  # others are not touched
+            with self.captureOnCommitCallbacks(execute=True):
+                basket.throw(self.job, Membership.objects.get(user=self.ines))
+                basket.delete(self.shop, "job", self.job.pk)
+            self.assertEqual(room.kept(self.shop), 0)
+            take_in_path(self.shop, self.ines, SLOT)
+            with self.assertRaises(Refused):  # what has come within the minute counts
+                take_in_path(self.shop, self.ines, CLEAR)
+
+    def test_as_many_wait_as_may(self) -> None:
+        newest = self.job.revisions.get()
+        with override_settings(MOST_WAITING=2), mock.patch("jobs.running.wake"):
+            answers = [self.client.post(f"/api/revisions/{newest.pk}/rehearsals") for _ in range(3)]
+        self.assertEqual([answer.status_code for answer in answers], [200, 200, 422])
+        self.assertIn("at most 2 may", answers[2].json()["detail"])
+        self.assertEqual(self.client.get("/api/room").json()["waiting"], 2)

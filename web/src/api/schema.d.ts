@@ -86,6 +86,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Room
+         * @description What the organisation keeps and has waiting, and how much it may.
+         */
+        get: operations["mirror_api_see_room"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/basket": {
         parameters: {
             query?: never;
@@ -2187,6 +2207,29 @@ export interface components {
              * @description 1: the next; null for one under way
              */
             place: number | null;
+        };
+        /** RoomOut */
+        RoomOut: {
+            /**
+             * Kept
+             * @description bytes that the organisation keeps, as of a minute ago at most
+             */
+            kept: number;
+            /**
+             * Most Kept
+             * @description bytes that it may keep; 0: as much as there is room for
+             */
+            most_kept: number;
+            /**
+             * Waiting
+             * @description rehearsals of it that wait or run
+             */
+            waiting: number;
+            /**
+             * Most Waiting
+             * @description how many may; 0: any number
+             */
+            most_waiting: number;
         };
         /** ThrownOut */
         ThrownOut: {
@@ -5230,6 +5273,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QueueOut"];
+                };
+            };
+        };
+    };
+    mirror_api_see_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomOut"];
                 };
             };
         };

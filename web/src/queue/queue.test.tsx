@@ -3,7 +3,7 @@ import { screen } from "@testing-library/react";
 import { expect, test, vi } from "vitest";
 
 import { api, type Me, type Queued, type Thrown } from "../api/client";
-import { Basket } from "../jobs/Basket";
+import { Basket, sized } from "../jobs/Basket";
 import { shown } from "../tests/render";
 import { Queue, standsHow } from "./Queue";
 
@@ -12,6 +12,10 @@ const row: Queued = { id: 7, job: "Lid", revision: 2, machine: "VM-3", by: "ines
 test("places are told in words", () => {
   expect(standsHow({ ...row, state: "running", stage: "cutting", share: 0.413 })).toBe("cutting, 41 %");
   expect([1, 2, 3, 4, 11, 12, 13, 21, 22, 33, 101, 111].map((place) => standsHow({ ...row, place }))).toEqual(["the next", "2nd", "3rd", "4th", "11th", "12th", "13th", "21st", "22nd", "33rd", "101st", "111th"]);
+});
+
+test("sizes are told in three digits", () => {
+  expect([0, 900, 1024 ** 2, 123.4 * 1024 ** 2, 1024 ** 3 - 1, 5 * 1024 ** 4].map(sized)).toEqual(["0 kB", "0.879 kB", "1 MB", "123 MB", "1020 MB", "5 TB"]);
 });
 
 test("one is opened, another stopped, and others are only counted", async () => {
@@ -30,11 +34,13 @@ test("one is opened, another stopped, and others are only counted", async () => 
 test("out of the basket: brought back by anybody who sees it, deleted by those who administer", async () => {
   const thrown: Thrown = { kind: "job", id: 3, name: "Lid", at: "2026-11-02T08:00:00Z", by: "ines", ends: "2026-12-02T08:00:00Z" };
   vi.spyOn(api, "basket").mockResolvedValue([thrown]);
+  vi.spyOn(api, "room").mockResolvedValue({ kept: 1.9 * 1024 ** 3, most_kept: 2 * 1024 ** 3, waiting: 0, most_waiting: 0 });
   const out = vi.spyOn(api, "outOfBasket").mockResolvedValue(new Response());
   const page = shown(<Basket open me={{ name: "joost", organisation: "shop", role: "works" } as Me} onClose={() => {}} />);
   await page.user.click(await screen.findByRole("button", { name: "Bring back Lid" }));
   expect(out).toHaveBeenCalledWith(thrown, "bring-back");
   expect(screen.queryByRole("button", { name: "Delete Lid for good" })).toBeNull();
+  expect(await screen.findByText(/shop keeps 1.9 GB here of the 2 GB that it may keep/)).toBeTruthy();
   page.unmount();
   const { user } = shown(<Basket open me={{ name: "ines", organisation: "shop", role: "administers" } as Me} onClose={() => {}} />);
   await user.click(await screen.findByRole("button", { name: "Delete Lid for good" }));
