@@ -1,13 +1,15 @@
 """Broken and odd jobs in numbers: `./mirror bench fuzz [SECONDS] [SEED]` (60 s, seed 1), `./mirror bench fuzz case NUMBER` for one of them again.
 
-Every case is a demo job of which one to four things are changed: a value of one of its JSON files, bytes or words of a program, bytes of a mesh or a
-drawing. It is opened, its program checked, and every so often the whole of it rehearsed on a coarse grid. It may be refused, with its reason
-in one line, or come to a verdict; whatever else happens is told with the case's number: another error, an end of the process, more time or memory
-than a case may have.
+Every third case is a file for one of the readers (STL, 3MF, GLB, DXF, URDF, an archive), a few bytes of it changed. Every other is a demo job of
+which one to four things are changed: a value of one of its JSON files, bytes or words of a program, bytes of a mesh or a drawing. It is opened, its
+program checked, and every so often the whole of it rehearsed on a coarse grid. It may be refused, with its reason in one line, or come to a
+verdict; whatever else happens is told with the case's number: another error, an end of the process, more time or memory than a case may have.
 """
 
 from __future__ import annotations
 
+import functools
+import io
 import json
 import math
 import multiprocessing
@@ -18,6 +20,7 @@ import sys
 import tempfile
 import time
 import traceback
+import zipfile
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -25,11 +28,23 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
+import ezdxf
+import trimesh
+
+from bluntmirror.export.verdict import render, verdict_dict
+from bluntmirror.geometry.drawing import read_outline
+from bluntmirror.geometry.meshfile import MeshUnreadable, read_mesh
+from bluntmirror.job import JobUnreadable, open_job
+from bluntmirror.job.models import MachineFile, ReadingLimits
+from bluntmirror.job.urdf import NotUrdf, from_urdf, to_urdf
+from bluntmirror.rehearsal import rehearse
+from bluntmirror.rehearsal.run import check_program
 from ops.steps import ROOT
 
 MOST_SECONDS = 60  # of CPU for a case: what is rehearsed is small
 MOST_MEMORY = 4 * 2**30  # bytes of addresses beyond what the process begins with
 WHOLE = 12  # one case in so many is rehearsed, too
+FILES = 3  # one in so many is a file for a reader
 COARSE = 2.0  # mm
 MOST_MESHES = 200_000  # bytes: larger ones slow the rest down and hold nothing else
 ODD: list[Any] = [
@@ -118,6 +133,85 @@ def its_bytes(rng: random.Random, file: Path) -> None:
     file.write_bytes(bytes(data))
 
 
+def inside_of(rng: random.Random, file: Path) -> None:
+    """Bytes of a file in an archive; its sums are right again."""
+    with zipfile.ZipFile(file) as bundle:
+        parts = {name: bundle.read(name) for name in bundle.namelist() if not name.endswith("/")}
+    chosen = rng.choice(sorted(parts))
+    part = file.with_name("part")
+    part.write_bytes(parts[chosen])
+    its_bytes(rng, part)
+    parts[chosen] = part.read_bytes()
+    part.unlink()
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as bundle:
+        for name, data in parts.items():
+            bundle.writestr(name, data)
+
+
+@functools.cache
+def seeds() -> dict[str, bytes]:
+    """A sound file of every kind that a reader takes, by its ending."""
+    box = trimesh.creation.box((40.0, 30.0, 20.0))
+    made = {f".{kind}": _bytes(box.export(file_type=kind)) for kind in ("stl", "3mf", "glb")}
+    made[".text.stl"] = _bytes(box.export(file_type="stl_ascii"))
+    drawing = ezdxf.new()
+    block = drawing.blocks.new("ear")
+    block.add_circle((0.0, 0.0), 2.0)
+    space = drawing.modelspace()
+    space.add_lwpolyline([(0, 0), (40, 0, 0.4), (40, 30), (0, 30)], format="xyb", close=True)
+    space.add_line((50, 0), (60, 0))
+    space.add_arc((55, 0), 5, 0, 180)
+    space.add_spline([(70, 0, 0), (75, 5, 0), (80, 0, 0)])
+    space.add_blockref("ear", (90, 0), {"rotation": 30, "xscale": 2})
+    text = io.StringIO()
+    drawing.write(text)
+    made[".dxf"] = text.getvalue().encode()
+    machine = next(iter(sorted((ROOT / "demo" / "machines").glob("rc7*.json"))))
+    made[".urdf"] = to_urdf(MachineFile.model_validate(json.loads(machine.read_text()))).encode()
+    archive = io.BytesIO()
+    folder = ROOT / "core" / "tests" / "jobs" / "slot-clear"
+    with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as bundle:
+        for file in sorted(folder.iterdir()):
+            bundle.writestr(file.name, file.read_bytes())
+    made[".zip"] = archive.getvalue()
+    return made
+
+
+def _bytes(data: Any) -> bytes:
+    return data if isinstance(data, bytes) else str(data).encode()
+
+
+def a_file(number: int, folder: Path) -> tuple[Path, list[str]]:
+    """The file of that number, and what of it was changed."""
+    rng = random.Random(number)
+    kind = rng.choice(sorted(seeds()))
+    file = folder / f"file{kind}"
+    file.write_bytes(seeds()[kind])
+    change = inside_of if kind in (".3mf", ".zip") and rng.random() < 0.7 else its_bytes
+    for _ in range(rng.randint(1, 3)):
+        change(rng, file)
+    return file, [f"{file.name}: {change.__name__}"]
+
+
+def read(number: int, folder: Path) -> Ended:
+    """A file read by its reader: taken, or refused with the reader's own error."""
+    file, _ = a_file(number, folder)
+    try:
+        if file.suffix == ".dxf":
+            read_outline(file)
+        elif file.suffix == ".urdf":
+            from_urdf(file.read_text("utf-8", "replace"))
+        elif file.suffix == ".zip":
+            open_job(file)
+        else:
+            read_mesh(file)
+    except (MeshUnreadable, NotUrdf, JobUnreadable) as error:
+        return Ended("refused", str(error))
+    except Exception:
+        return Ended("error", traceback.format_exc())
+    return Ended("verdict", "taken")
+
+
 @dataclass(frozen=True)
 class Ended:
     """How a case ended: "refused", "verdict" or a fault, and what it says."""
@@ -153,12 +247,8 @@ def changed(number: int, folder: Path) -> list[str]:
 
 
 def carried_out(number: int, folder: Path) -> Ended:
-    from bluntmirror.export.verdict import render, verdict_dict
-    from bluntmirror.job import JobUnreadable, open_job
-    from bluntmirror.job.models import ReadingLimits
-    from bluntmirror.rehearsal import rehearse
-    from bluntmirror.rehearsal.run import check_program
-
+    if number % FILES == 0:
+        return read(number, folder)
     changed(number, folder)
     try:
         job = open_job(folder)
@@ -169,7 +259,7 @@ def carried_out(number: int, folder: Path) -> Ended:
                 "checks": checks.model_copy(update={"resolution": max(checks.resolution, COARSE)}),
             }
         )
-        result = rehearse(job, filmed=False) if number % WHOLE == 0 else check_program(job)
+        result = rehearse(job, filmed=False) if number % WHOLE == 1 else check_program(job)
         told = render(verdict_dict(result), "json")
     except JobUnreadable as error:
         one_line = len(str(error).splitlines()) == 1 and ":" in str(error)
@@ -260,7 +350,7 @@ def fuzz(words: list[str]) -> int:
 
 def _again(number: int) -> int:
     with tempfile.TemporaryDirectory(prefix="mirror-fuzz-") as folder:
-        print("\n".join(changed(number, Path(folder))))
+        print("\n".join(a_file(number, Path(folder))[1] if number % FILES == 0 else changed(number, Path(folder))))
     with tempfile.TemporaryDirectory(prefix="mirror-fuzz-") as folder:
         ended = carried_out(number, Path(folder))
     print(ended.how, ended.said, sep="\n", file=sys.stderr)

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -65,6 +66,27 @@ class Drawings(WithFolder):
             (self.folder / "holder.dxf").write_bytes(content)
             with self.subTest(content[:8]), self.assertRaises(MeshUnreadable):
                 read_outline(self.folder / "holder.dxf")
+
+    def test_a_damaged_number_is_told_and_not_guessed(self) -> None:
+        path = self.drawn(lambda m: m.add_lwpolyline([(0, 0), (43.25, 0), (43.25, 30), (0, 30)], close=True))
+        sound = path.read_bytes()
+        self.assertAlmostEqual(Polygon(read_outline(path)).area, 43.25 * 30, places=6)
+        for damaged in (b"43.2;5", b"4x3.25", b"43.25\x82"):
+            path.write_bytes(sound.replace(b"43.25", damaged))
+            with self.subTest(damaged), self.assertRaisesRegex(MeshUnreadable, "a number of the drawing is damaged"):
+                read_outline(path)
+
+    def test_whatever_is_lost_of_a_file_it_is_refused_by_the_reader_or_read(self) -> None:
+        sound = self.drawn(
+            lambda m: m.add_lwpolyline([(0, 0), (40, 0, 0.4), (40, 30)], format="xyb", close=True), lambda m: m.add_spline([(70, 0), (75, 5), (80, 0)]),
+            lambda m: m.add_text("ear"),
+        ).read_text().split("\n")  # fmt: skip
+        path = self.folder / "holder.dxf"
+        for at in range(0, len(sound), 67):
+            for lost in (1, 2):
+                path.write_text("\n".join(sound[:at] + sound[at + lost :]))
+                with self.subTest(at=at, lost=lost), suppress(MeshUnreadable):
+                    read_outline(path)
 
     def test_a_small_file_that_would_become_a_huge_drawing_is_refused(self) -> None:
         def nested(depth: int, leaf: bool) -> Draw:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import logging
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -83,10 +84,6 @@ def outside_of(ring: Outline) -> Outline:
 
 def _curves(path: Path) -> list[np.ndarray]:
     """Every curve of the drawing as a polyline (n, 2), mm."""
-    from ezdxf import recover
-    from ezdxf.lldxf.const import DXFError
-    from ezdxf.path import make_path
-
     if path.suffix.lower() != ".dxf":
         raise MeshUnreadable(f"'{path.suffix}' is no drawing that is read here; use DXF")
     if path.stat().st_size > MAX_FILE_BYTES:
@@ -94,13 +91,26 @@ def _curves(path: Path) -> list[np.ndarray]:
             f"{path.stat().st_size / 1e6:.0f} MB; a drawing of one outline has at most {MAX_FILE_BYTES // 10**6} MB"
         )
     try:
-        drawing, _ = recover.readfile(path)
-        entities = list(_parts(drawing.modelspace()))
-    except MeshUnreadable:
+        return _taken_apart(path)
+    except (MeshUnreadable, MemoryError):
         raise
-    except (OSError, DXFError, ValueError, RecursionError) as error:
+    except Exception as error:  # the library promises errors of its own; a damaged file finds its way to all others
         said = "".join(c for c in str(error) if c.isprintable())[:120]
-        raise MeshUnreadable(f"the drawing cannot be read as DXF: {said}") from error
+        raise MeshUnreadable(f"the drawing cannot be read as DXF: {said or type(error).__name__}") from error
+
+
+def _taken_apart(path: Path) -> list[np.ndarray]:
+    from ezdxf import recover
+    from ezdxf.audit import AuditError
+    from ezdxf.path import make_path
+
+    logging.getLogger("ezdxf").setLevel(logging.CRITICAL)  # what it mends is in what it gives back
+    drawing, auditor = recover.readfile(path)
+    for fix in (*auditor.fixes, *auditor.errors):
+        if fix.code == AuditError.INVALID_FLOATING_POINT_VALUE:  # the library has guessed one
+            said = "".join(c for c in fix.message if c.isprintable())
+            raise MeshUnreadable(f"a number of the drawing is damaged: export it again ({said[:120]})")
+    entities = list(_parts(drawing.modelspace()))
     scale = MM_OF_UNIT.get(int(drawing.header.get("$INSUNITS", 0)))
     if scale is None:
         raise MeshUnreadable(
