@@ -22,9 +22,10 @@ class Log(WithShop):
         handler.setFormatter(Lines())
         for name in ("mirror", "jobs"):
             logger = logging.getLogger(name)
+            replaced = mock.patch.object(logger, "handlers", [handler])
+            replaced.start()
+            self.addCleanup(replaced.stop)
             self.addCleanup(logger.setLevel, logger.level)
-            self.addCleanup(logger.removeHandler, handler)
-            logger.addHandler(handler)
             logger.setLevel(logging.INFO)
 
     def lines(self) -> list[dict[str, object]]:
