@@ -75,6 +75,15 @@ def invite(options: argparse.Namespace) -> int:
         ).returncode
 
 
+def carry(word: str, words: list[str]) -> int:
+    """An organisation's data out as a folder, or such a folder in: also while it runs."""
+    with keeping.database(VAR) as port:
+        env = services.app_environment(VAR, 0, port, 0)
+        return subprocess.run(
+            [str(PYTHON), "server/manage.py", f"{word}_organisation", *words], cwd=ROOT, env=env
+        ).returncode
+
+
 def mail() -> int:
     letters = sorted((VAR / "mail").glob("*"), key=lambda file: file.stat().st_mtime)
     for letter in letters[-SHOWN_LETTERS:]:
@@ -122,6 +131,12 @@ def main(words: list[str]) -> int:
     inviting = commands.add_parser("invite", help="a link for the first person of an organisation, who administers it")
     inviting.add_argument("organisation", help="its name; made where there is none")
     inviting.add_argument("--port", type=int, default=8750, help="the web address's port (default 8750)")
+    carrying = commands.add_parser("export", help="all that an organisation has, as a folder of open formats")
+    carrying.add_argument("organisation", help="its name")
+    carrying.add_argument("folder", type=Path, help="where to write it; must not be there yet")
+    carrying = commands.add_parser("import", help="take in a folder that export wrote")
+    carrying.add_argument("folder", type=Path, help="that folder")
+    carrying.add_argument("organisation", help="who takes it in; must be here already")
     commands.add_parser("mail", help="the letters that were sent while no mail server is named")
     commands.add_parser("client", help="write the API's document and the web client made from it")
     testing = commands.add_parser("test", help="format, lint, types, layers, and all tests")
@@ -155,6 +170,10 @@ def main(words: list[str]) -> int:
             return keeping.run_restore(options.file, VAR)
         if options.word == "invite":
             return invite(options)
+        if options.word == "export":
+            return carry("export", [options.organisation, str(options.folder.absolute())])
+        if options.word == "import":
+            return carry("import", [str(options.folder.absolute()), options.organisation])
         if options.word == "mail":
             return mail()
         if options.word == "test":
