@@ -1,7 +1,7 @@
 // What a component test needs around a component: the query client, the messages, and what jsdom lacks of a browser.
 
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render } from "@testing-library/react";
+import { cleanup, configure, render } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { App } from "antd";
 import { useState, type ReactElement, type ReactNode } from "react";
@@ -12,6 +12,9 @@ vi.stubGlobal("ResizeObserver", class { observe() {} unobserve() {} disconnect()
 
 // Nothing here hides by a style sheet, and asking all of a page's sheets for every element is most of a test's time.
 vi.stubGlobal("getComputedStyle", (element: HTMLElement) => element.style);
+
+// A busy machine is no fault of what is tested: what is waited for may take long to come.
+configure({ asyncUtilTimeout: 40_000 });
 
 afterEach(() => {
   cleanup();
