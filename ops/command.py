@@ -75,13 +75,12 @@ def invite(options: argparse.Namespace) -> int:
         ).returncode
 
 
-def carry(word: str, words: list[str]) -> int:
+def carry(options: argparse.Namespace) -> int:
     """An organisation's data out as a folder, or such a folder in: also while it runs."""
     with keeping.database(VAR) as port:
         env = services.app_environment(VAR, 0, port, 0)
-        return subprocess.run(
-            [str(PYTHON), "server/manage.py", f"{word}_organisation", *words], cwd=ROOT, env=env
-        ).returncode
+        words = ["carry", options.word, options.organisation, str(options.folder.absolute())]
+        return subprocess.run([str(PYTHON), "server/manage.py", *words], cwd=ROOT, env=env).returncode
 
 
 def mail() -> int:
@@ -170,10 +169,8 @@ def main(words: list[str]) -> int:
             return keeping.run_restore(options.file, VAR)
         if options.word == "invite":
             return invite(options)
-        if options.word == "export":
-            return carry("export", [options.organisation, str(options.folder.absolute())])
-        if options.word == "import":
-            return carry("import", [str(options.folder.absolute()), options.organisation])
+        if options.word in ("export", "import"):
+            return carry(options)
         if options.word == "mail":
             return mail()
         if options.word == "test":

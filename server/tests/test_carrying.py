@@ -44,12 +44,12 @@ class Carrying(WithShop):
         self.told = StringIO()
 
     def out(self) -> None:
-        call_command("export_organisation", "shop", str(self.folder), stdout=self.told)
+        call_command("carry", "export", "shop", str(self.folder), stdout=self.told)
 
     def test_what_comes_in_elsewhere_is_what_went_out(self) -> None:
         self.out()
         self.assertIn("3 jobs, 4 revisions, 1 library written", self.told.getvalue())
-        call_command("import_organisation", str(self.folder), "other", stdout=self.told)
+        call_command("carry", "import", "other", str(self.folder), stdout=self.told)
         for name in (self.job.name, "Both sides, op10", "Both sides, op20"):
             before, after = (
                 Revision.objects.filter(job__organisation=house, job__name=name).order_by("number")
@@ -106,7 +106,7 @@ class Carrying(WithShop):
             shutil.copytree(whole, self.folder)
             spoil(self.folder / first.relative_to(whole))
             with self.subTest(said), self.assertRaisesRegex(CommandError, said):
-                call_command("import_organisation", str(self.folder), "other")
+                call_command("carry", "import", "other", str(self.folder))
             self.assertFalse(Job.objects.filter(organisation=self.other).exists())
         listed = self.folder / "organisation.json"
         for text, said in (
@@ -118,6 +118,6 @@ class Carrying(WithShop):
             with self.subTest(text), self.assertRaisesRegex(Refused, said):
                 carrying.take_in(self.other, self.folder)
         with self.assertRaisesRegex(CommandError, "not empty"):
-            call_command("export_organisation", "shop", str(self.folder))
+            call_command("carry", "export", "shop", str(self.folder))
         with self.assertRaisesRegex(CommandError, "there are: other, shop"):
-            call_command("export_organisation", "nobody", str(self.folder))
+            call_command("carry", "export", "nobody", str(self.folder))
