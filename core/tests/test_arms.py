@@ -28,6 +28,7 @@ from bluntmirror.machine import Chain
 from bluntmirror.machine.arm import Arm, spin_of, spin_zero, spun, tool_pose
 from bluntmirror.machine.choosing import Nodes, choose
 from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
+from bluntmirror.rehearsal.arm_room import ENOUGH_MM, Room
 from bluntmirror.rehearsal.reach_field import counts, places_of, reach_field
 from bluntmirror.rehearsal.travel import check_travel
 from bluntmirror.remedies import mend
@@ -35,6 +36,7 @@ from bluntmirror.remedies.change import write_to, written
 from bluntmirror.timeline.reel import make_knots
 
 from .arms import HEAD, HOME, JOINTS, LEANING, OFFSET_WRIST, PARALLEL, SPHERICAL, arm_job, arm_machine
+from .shop import REVISIONS, SHOP, rehearsed
 
 NAMES_OF = {"shoulder": ("front", "back"), "elbow": ("up", "down"), "wrist": ("plus", "minus")}
 ARMS = {"spherical": SPHERICAL, "leaning": LEANING, "offset wrist": OFFSET_WRIST, "parallel": PARALLEL}
@@ -969,6 +971,29 @@ class Racked(OnAnArm):
         (self.folder / "tools.json").write_text(json.dumps(tools))
         with self.assertRaisesRegex(JobUnreadable, "no rack mount 'shelf'"):
             open_job(self.folder)
+
+
+class Roominess(unittest.TestCase):
+    def test_the_least_room_is_that_of_the_nearest_pair(self) -> None:
+        """Against the distance of every pair by itself (`Follower.clearance`, held against a library in the tests of contact)."""
+        result = rehearsed(SHOP / "float-shell" / REVISIONS[0])
+        tools = {number: tool for number, tool in result.tools.items() if number}
+        room = Room(result.job, result.chain, tools, set(tools), tuple(JOINTS))
+        values = np.tile(result.values[:1], (60, 1))
+        columns = [result.chain.axes.index(joint) for joint in JOINTS]
+        values[:, columns] += np.random.default_rng(3).uniform(-140, 140, (60, 6))
+        tool = next(iter(tools))
+        least = room.least(values, tool)
+        plain = np.full(len(values), ENOUGH_MM)
+        for pair in room.pairs:
+            if pair.tool in (0, tool) and not (pair.resting and pair.resting == tool):
+                plain = np.minimum(
+                    plain, [room._follower.clearance(pair.a, pair.b, pose) for pose in pair.screws.poses(values)]
+                )
+        self.assertTrue(
+            0 < (plain <= 0).sum() < 60 and ((plain > 0) & (plain < ENOUGH_MM)).any(), "touching, near and free"
+        )
+        np.testing.assert_allclose(np.maximum(least, 0.0), np.maximum(plain, 0.0), atol=1e-9)
 
 
 if __name__ == "__main__":

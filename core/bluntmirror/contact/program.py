@@ -310,13 +310,13 @@ class Follower:
             self.reaches[key] = reach_from_axis(self.chain, body, self.chain.axes[column], self.low, self.high)
         return self.reaches[key]
 
-    def clearance(self, a: Body, b: Body, pose: Floats) -> float:
-        """The distance of two bodies, b's link standing in `pose` (4, 4) seen from a's; 0 where they touch."""
+    def clearance(self, a: Body, b: Body, pose: Floats, enough: float = np.inf) -> float:
+        """The distance of two bodies, b's link standing in `pose` (4, 4) seen from a's; 0 where they touch, and `enough` where it is more."""
         ta, tb = self.tree(a), self.tree(b)
         pair, stack = np.zeros(2, np.int64), np.empty((256, 2), np.int64)
         return float(
             turned_clearance(
-                ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, pose[:3], pair, stack, np.inf
+                ta.triangles, ta.boxes, ta.nodes, tb.triangles, tb.boxes, tb.nodes, pose[:3], pair, stack, enough
             )
         )
 

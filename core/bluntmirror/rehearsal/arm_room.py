@@ -63,7 +63,8 @@ class Room:
         self._follower = Follower.at_rest(np.zeros((1, len(chain.axes))), chain)
 
     def least(self, values: Floats, tool: int) -> Floats:
-        """The least clearance (n,), mm, at values of all axes (n, k) with a tool in use; ENOUGH_MM where there is more."""
+        """The least clearance (n,), mm, at values of all axes (n, k) with a tool in use; ENOUGH_MM where there is more, and 0 or
+        less where anything touches."""
         found = np.full(len(values), ENOUGH_MM)
         for pair in self.pairs:
             if pair.tool not in (0, tool) or (pair.resting and pair.resting == tool):
@@ -72,8 +73,10 @@ class Room:
             middle = np.einsum("nij,j->ni", poses[:, :3, :3], pair.middle) + poses[:, :3, 3]
             low, high = pair.box
             apart = np.linalg.norm(np.maximum(np.maximum(low - middle, middle - high), 0.0), axis=1) - pair.radius
-            for i in np.flatnonzero(apart < found):
-                found[i] = min(found[i], self._follower.clearance(pair.a, pair.b, poses[i]))
+            for i in np.flatnonzero(
+                (apart < found) & (found > 0.0)
+            ):  # what touches has no room, whatever else it touches
+                found[i] = min(found[i], self._follower.clearance(pair.a, pair.b, poses[i], float(found[i])))
         return found
 
 
