@@ -23,6 +23,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from accounts.models import Membership, Organisation, Role
+from accounts.refused import Refused as NoRoom
 from bluntmirror.export.trace import safe_cell
 from bluntmirror.job.route import carried_by
 
@@ -138,6 +139,8 @@ def take_in(organisation: Organisation, folder: Path) -> dict[str, int]:
     assert isinstance(seat.user, User)
     try:
         return _taken(organisation, seat.user, told, folder)
+    except NoRoom:
+        raise
     except (KeyError, TypeError, AttributeError, ValueError) as error:
         raise Refused(
             f"organisation.json is not as `./mirror export` writes it ({type(error).__name__}: {error})"

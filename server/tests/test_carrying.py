@@ -9,6 +9,7 @@ from io import StringIO
 from pathlib import Path
 
 from django.core.management import CommandError, call_command
+from django.test import override_settings
 
 from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.job import open_job
@@ -117,6 +118,10 @@ class Carrying(WithShop):
             listed.write_text(text)
             with self.subTest(text), self.assertRaisesRegex(Refused, said):
                 carrying.take_in(self.other, self.folder)
+        shutil.rmtree(self.folder)
+        shutil.copytree(whole, self.folder)
+        with override_settings(MOST_KEPT=10), self.assertRaisesRegex(CommandError, "it may keep here"):
+            call_command("carry", "import", "other", str(self.folder))
         with self.assertRaisesRegex(CommandError, "not empty"):
             call_command("carry", "export", "shop", str(self.folder))
         with self.assertRaisesRegex(CommandError, "there are: other, shop"):

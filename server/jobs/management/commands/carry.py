@@ -5,6 +5,7 @@ from pathlib import Path
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from accounts.models import Organisation
+from accounts.refused import Refused as NoRoom
 from jobs import carrying
 from jobs.services import Refused
 
@@ -28,6 +29,6 @@ class Command(BaseCommand):
             raise CommandError(f"there is no organisation {name} here (there are: {known})")
         try:
             counts = carry(organisation, Path(str(options["folder"])))
-        except Refused as error:
+        except (Refused, NoRoom) as error:
             raise CommandError(str(error)) from error
         self.stdout.write(", ".join(f"{count} {what}" for what, count in counts.items()) + f" {said}")
