@@ -57,7 +57,8 @@ def _waits(result: Timed) -> str:
                 f"{seconds:.1f}",
             ]
         )
-    return table(["waits", "at", "", "from", "seconds"], rows, frozenset({3, 4})) + _more(len(waited))
+    heads = ["waits", "at", "where", "from", "seconds"]
+    return "<h3>Who waits, the longest first</h3>" + table(heads, rows, frozenset({3, 4})) + _more(len(waited))
 
 
 def _waited(strand: Strand, number: int) -> float:
@@ -82,7 +83,12 @@ def grips(result: Timed) -> str:
         if cut.held_by is not None
     ]
     at_the_end = f"<p>At the end — {escape('; '.join(held))}.</p>" if held else ""
-    return "<h2>Grips</h2>" + table(["at", "grip", "", ""], rows, frozenset({0})) + _more(len(events)) + at_the_end
+    return (
+        "<h2>Grips</h2>"
+        + table(["at", "grip", "does", "where"], rows, frozenset({0}))
+        + _more(len(events))
+        + at_the_end
+    )
 
 
 def _more(count: int) -> str:

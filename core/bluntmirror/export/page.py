@@ -7,6 +7,7 @@ from html import escape
 STYLE = """
 body { font: 10.5pt/1.45 "IBM Plex Sans", "DejaVu Sans", sans-serif; color: #1d2a30; max-width: 190mm; margin: 10mm auto; }
 h1 { font-size: 17pt; margin: 0; } h2 { font-size: 12pt; margin: 7mm 0 2mm; border-bottom: 0.3mm solid #d9d4c7; }
+h3 { font-size: 10.5pt; font-weight: 600; margin: 3mm 0 1mm; }
 table { border-collapse: collapse; width: 100%; font-variant-numeric: tabular-nums; }
 th { text-align: left; font-weight: 400; color: #5d6a70; padding: 0.6mm 3mm 0.6mm 0; vertical-align: top; }
 td { padding: 0.6mm 3mm 0.6mm 0; vertical-align: top; } .n { text-align: right !important; white-space: nowrap; width: 1%; }
