@@ -19,5 +19,4 @@ def folders() -> list[Path]:
 
 @functools.cache
 def rehearsed(folder: Path) -> Rehearsal:
-    """Without a film, which costs a third: with one it is the same (`test_golden.Filmed`)."""
-    return rehearse(open_job(folder), filmed=False)
+    return rehearse(open_job(folder))

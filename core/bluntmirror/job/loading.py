@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 import lzma
 import math
+import shutil
 import stat
 import struct
 import tempfile
+import weakref
 import zipfile
 import zlib
 from collections.abc import Callable, Sequence
@@ -46,6 +48,17 @@ class JobUnreadable(Exception):
         super().__init__(f"{file}: {' '.join(what.split())}")
 
 
+class Unpacked:
+    """A folder of its own, which goes when nothing refers to it any more."""
+
+    def __init__(self) -> None:
+        self.name = tempfile.mkdtemp(prefix="bluntmirror-")
+        self._end = weakref.finalize(self, shutil.rmtree, self.name, True)
+
+    def cleanup(self) -> None:
+        self._end()
+
+
 @dataclass
 class Job:
     """A job as loaded: every file read and checked, lengths in mm. Programs are bytes, read later by `program`."""
@@ -65,7 +78,7 @@ class Job:
     renamed: dict[str, str] = field(default_factory=dict)  # of a channel's view: its word → the machine's own axis name
     _meshes: dict[str, Mesh] = field(default_factory=dict)
     _drawings: dict[tuple[str, bool], list[models.Pair]] = field(default_factory=dict)
-    _unpacked: tempfile.TemporaryDirectory[str] | None = None
+    _unpacked: Unpacked | None = None
 
     @property
     def name(self) -> str:
@@ -178,7 +191,7 @@ def open_job(path: Path, carried: dict[tuple[str, str], Mesh] | None = None) -> 
 def open_within(fill: Callable[[Path], Path], shown: str, carried: dict[tuple[str, str], Mesh] | None = None) -> Job:
     """Open what `fill` puts into a folder of its own, which stays as long as the job does; it returns the one that holds job.json.
     `shown`: what errors call it. Raises JobUnreadable."""
-    unpacked = tempfile.TemporaryDirectory(prefix="bluntmirror-")
+    unpacked = Unpacked()
     try:
         job = _open_folder(fill(Path(unpacked.name)), "job.json", shown, carried)
     except BaseException:

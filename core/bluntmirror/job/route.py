@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Any
 
 from ..geometry.mesh import Mesh, box
-from .loading import Job, JobUnreadable, open_job, read_model, unzip
+from .loading import Job, JobUnreadable, Unpacked, open_job, read_model, unzip
 from .models import Body, Carried, JobFile, RouteFile
 
 FILE = "route.json"
@@ -22,7 +21,7 @@ class Route:
     file: RouteFile
     folders: list[Path]
     carries: list[list[tuple[str, str]]]  # of each step: step and body that its stocks come from
-    _unpacked: tempfile.TemporaryDirectory[str] | None = None
+    _unpacked: Unpacked | None = None
 
     def open(self, step: int, left: dict[tuple[str, str], Mesh]) -> Job:
         """Raises JobUnreadable, naming the step."""
@@ -45,7 +44,7 @@ def is_route(path: Path) -> bool:
 def open_route(path: Path) -> Route | None:
     """None for what is no route. Raises JobUnreadable."""
     if path.is_file() and path.suffix.lower() == ".zip":
-        unpacked = tempfile.TemporaryDirectory(prefix="bluntmirror-")
+        unpacked = Unpacked()
         try:
             folder = unzip(path, Path(unpacked.name))
             if is_route(folder):
