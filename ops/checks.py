@@ -54,17 +54,19 @@ class Part:
     env: dict[str, str] | None = None
 
     def run(self) -> bool:
-        """Whether it passed. Every line it prints tells whose it is: another may run beside it."""
+        """Whether it passed. Every line it prints tells whose it is: another may run beside it. One that a signal ends
+        says which, and where it was."""
         say(f"· {self.name} …")
         begun = time.monotonic()
         with subprocess.Popen(
-            self.command, cwd=self.cwd, env=self.env or environment(), stdin=subprocess.DEVNULL,
+            self.command, cwd=self.cwd, env=(self.env or environment()) | {"PYTHONFAULTHANDLER": "1"}, stdin=subprocess.DEVNULL,
             stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace",
         ) as running:  # fmt: skip
             assert running.stdout is not None
             for line in running.stdout:
                 say(f"  {self.name} | {line.rstrip()}")
-        say(f"  {self.name}: {'FAILED' if running.returncode else 'ok'}, {time.monotonic() - begun:.1f} s")
+        signal = f" (signal {-running.returncode})" if running.returncode < 0 else ""
+        say(f"  {self.name}: {'FAILED' + signal if running.returncode else 'ok'}, {time.monotonic() - begun:.1f} s")
         return running.returncode == 0
 
 
