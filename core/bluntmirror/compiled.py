@@ -2,7 +2,7 @@
 
 The compiler takes longer to load than a small program takes to check. So `njit` here only notes a kernel; called before the
 compiler is there, it runs as the plain Python that it is. `compile_kernels()`, which whoever has much to do calls first, loads
-the compiler and puts the compiled kernels in the place of the noted ones, in every module that names them.
+the compiler; a kernel that is called after it takes the place of the noted one in every module that names it.
 
 arrays   a kernel gives the same numbers either way: the compiler is not allowed to reorder sums
 """
@@ -14,14 +14,16 @@ import os
 import sys
 import threading
 import types
+import uuid
 from collections.abc import Callable
 from typing import Any
 
 MANY = 400  # rows from which on compiled code is worth its loading
 
 _noted: list[Kernel] = []
+_places: dict[int, list[tuple[types.ModuleType, str]]] = {}  # by the identity of what is named there
 _compiler: Any = None
-_lock = threading.Lock()
+_lock = threading.RLock()
 
 
 class Kernel:
@@ -33,15 +35,27 @@ class Kernel:
         self.compiled: Any = None
 
     def __call__(self, *values: Any) -> Any:
-        return (self.compiled or self.py_func)(*values)
+        if _compiler is None:
+            return self.py_func(*values)
+        return self.handed_over()(*values)
+
+    def handed_over(self) -> Any:
+        """The compiler's own object for it, made when it is first asked for: those of two hundred kernels would cost a short run, which
+        calls ten, a tenth of its time."""
+        with _lock:
+            if self.compiled is None:
+                self.compiled = _compiler.njit(self.py_func, **self.options)
+                for module, name in _places.pop(
+                    id(self), ()
+                ):  # a call through this object takes longer than a short kernel
+                    setattr(module, name, self.compiled)
+        return self.compiled
 
 
 def njit(*function: Callable[..., Any], **options: Any) -> Any:
     """As the compiler's own decorator, but for when it acts."""
     if not function:
         return lambda own: njit(own, **options)
-    if _compiler is not None:
-        return _compiler.njit(function[0], **options)
     kernel = Kernel(function[0], options)
     _noted.append(kernel)
     return kernel
@@ -56,31 +70,32 @@ def get_thread_id() -> int:
     return 0
 
 
+_PLAIN = (prange, get_thread_id)  # known to the compiler by the same names
+
+
 def compile_kernels() -> None:
-    """Load the compiler and hand every kernel noted so far over to it."""
+    """Load the compiler: a kernel called from now on is compiled, or comes out of the cache."""
+    global _compiler
     if _compiler is None:
         with _lock:
-            _hand_over()
+            if _compiler is None:
+                compiler = _load_compiler()
+                _put_in_place(compiler)
+                _compiler = compiler
 
 
-def _hand_over() -> None:
-    global _compiler
-    if _compiler is not None:
-        return
-    numba = _load_compiler()
-    swapped: dict[int, Any] = {id(prange): numba.prange, id(get_thread_id): numba.get_thread_id}
-    for kernel in _noted:
-        kernel.compiled = numba.njit(kernel.py_func, **kernel.options)
-        swapped[id(kernel)] = kernel.compiled
+def _put_in_place(compiler: Any) -> None:
+    """Note where in our modules each kernel is named, and put the compiler's own into the place of what it knows by the same name."""
+    wanted = {id(kernel) for kernel in _noted}
+    own = {id(plain): getattr(compiler, plain.__name__) for plain in _PLAIN}
     root = __name__.partition(".")[0]
-    for name, module in list(sys.modules.items()):
-        if isinstance(module, types.ModuleType) and name.startswith(root) and name != __name__:
-            for own, value in list(vars(module).items()):
-                if id(value) in swapped:
-                    setattr(module, own, swapped[id(value)])
-    # Kernels loaded from now on are compiled themselves, and find the compiler's own here.
-    globals().update(prange=numba.prange, get_thread_id=numba.get_thread_id)
-    _compiler = numba
+    for module_name, module in list(sys.modules.items()):
+        if isinstance(module, types.ModuleType) and module_name.startswith(root):
+            for name, value in list(vars(module).items()):
+                if id(value) in wanted:
+                    _places.setdefault(id(value), []).append((module, name))
+                elif id(value) in own:
+                    setattr(module, name, own[id(value)])
 
 
 def _load_compiler() -> Any:
@@ -101,6 +116,9 @@ def _load_compiler() -> Any:
         if hidden:
             del sys.modules["scipy"]
     numba.core.caching.Cache.load_overload = _load_overload  # type: ignore[method-assign]
+    numba.core.caching.IndexDataCacheFile.save = _save  # type: ignore[method-assign]
+    # A kernel that is compiled names others by what stands here for them.
+    numba.core.typing.typeof.typeof_impl.register(Kernel, lambda kernel, _: kernel.handed_over()._numba_type_)
     return numba
 
 
@@ -112,6 +130,15 @@ def _load_overload(cache: Any, signature: Any, target: Any) -> Any:
     rtsys.initialize(target)
     with cache._guard_against_spurious_io_errors():
         return cache._load_overload(signature, target)
+
+
+def _save(file: Any, key: Any, code: Any) -> None:
+    """Compiled code into the cache, under a name that no other has, and only then into the list. The compiler's own takes the next
+    free number: of two processes that compile a kernel at once, each for numbers of another kind, one could find the other's code under
+    its own number, and run it. Here the worst is that one of them is not listed, and compiled once more."""
+    name = f"{file._index_name.removesuffix('.nbi')}.{uuid.uuid4().hex}.nbc"
+    file._save_data(name, code)
+    file._save_index({**file._load_index(), key: name})
 
 
 def thread_count() -> int:

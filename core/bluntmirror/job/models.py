@@ -2,15 +2,15 @@
 
 Lengths are marked with `LENGTH`: a file in inches is turned into millimetres by walking those marks, so that nothing past
 loading ever meets an inch.
-"""
 
-from __future__ import annotations
+Annotations are not put off here: the library would read each of them from its text again, at every start.
+"""
 
 import itertools
 import math
 from functools import cache
 from types import UnionType
-from typing import Annotated, Any, Literal, Union, get_args, get_origin
+from typing import Annotated, Any, Literal, Self, Union, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
@@ -74,7 +74,7 @@ class Revolve(Placed):
     file: str | None = None
 
     @model_validator(mode="after")
-    def _one_of_both(self) -> Revolve:
+    def _one_of_both(self) -> Self:
         if (self.profile is None) == (self.file is None):
             raise ValueError("give either `profile` or `file`")
         return self
@@ -89,7 +89,7 @@ class Extrude(Placed):
     height: Annotated[Positive, LENGTH]
 
     @model_validator(mode="after")
-    def _one_of_both(self) -> Extrude:
+    def _one_of_both(self) -> Self:
         if (self.outline is None) == (self.file is None):
             raise ValueError("give either `outline` or `file`")
         return self
@@ -128,7 +128,7 @@ class Joint(Strict):
     step: Positive | None = None
 
     @model_validator(mode="after")
-    def _sensible(self) -> Joint:
+    def _sensible(self) -> Self:
         if sum(c * c for c in self.direction) < 1e-12:
             raise ValueError("direction has no length")
         if self.travel and self.travel[0] > self.travel[1]:
@@ -169,7 +169,7 @@ class ArmJoints(Strict):
     rail: Annotated[list[str], Field(max_length=3)] = []
 
     @model_validator(mode="after")
-    def _each_once(self) -> ArmJoints:
+    def _each_once(self) -> Self:
         every = [*self.joints, *self.rail]
         if len(set(every)) < len(every):
             raise ValueError("an arm's joint is listed twice")
@@ -186,7 +186,7 @@ class Channel(Strict):
     arm: ArmJoints | None = None
 
     @model_validator(mode="after")
-    def _words_fit(self) -> Channel:
+    def _words_fit(self) -> Self:
         if len(set(self.axes)) < len(self.axes):
             raise ValueError("an axis is listed twice")
         for word, axis in self.words.items():
@@ -240,7 +240,7 @@ class MachineCode(Strict):
     seconds: Annotated[float, Field(ge=0, le=3600, allow_inf_nan=False)] = 0.0
 
     @model_validator(mode="after")
-    def _complete(self) -> MachineCode:
+    def _complete(self) -> Self:
         if self.does in ("clamp", "unclamp", "move") and not self.axis:
             raise ValueError(f"{self.does} needs its axis")
         if self.does == "move" and (self.to is None or len(self.axis or "") < 2):
@@ -310,7 +310,7 @@ class Grip(Strict):
     box: Annotated[tuple[Positive, Positive, Positive] | None, LENGTH] = None  # of a catcher, centred on its mount
 
     @model_validator(mode="after")
-    def _complete(self) -> Grip:
+    def _complete(self) -> Self:
         if self.kind == "catcher":
             if self.box is None:
                 raise ValueError("a catcher needs its `box`")
@@ -385,7 +385,7 @@ class MachineFile(Strict):
     ignore: list[tuple[str, str]] = []
 
     @model_validator(mode="after")
-    def _lists_or_one(self) -> MachineFile:
+    def _lists_or_one(self) -> Self:
         if self.spindles and (self.work_spindle or self.spindle.max_rpm):
             raise ValueError("give `spindles`, or `spindle` and `work_spindle`, not both")
         if self.turrets and self.turret:
@@ -415,13 +415,13 @@ class Milling(Strict):
     ramp_angle: Annotated[float, Field(ge=0, le=90)] | None = None
 
     @model_validator(mode="after")
-    def _core_fits(self) -> Milling:
+    def _core_fits(self) -> Self:
         if self.core_diameter is not None and self.diameter is not None and self.core_diameter > self.diameter:
             raise ValueError("core_diameter, the middle of the face that does not cut, must not exceed diameter")
         return self
 
     @model_validator(mode="after")
-    def _flutes_fit(self) -> Milling:
+    def _flutes_fit(self) -> Self:
         if self.flute_length > self.reach + 1e-9:
             raise ValueError("flute_length must not exceed reach (tip to holder face)")
         return self
@@ -432,7 +432,7 @@ class EndMill(Milling):
     corner_radius: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
 
     @model_validator(mode="after")
-    def _corner_fits(self) -> EndMill:
+    def _corner_fits(self) -> Self:
         if self.corner_radius > self.diameter / 2 + 1e-9:
             raise ValueError("corner_radius must not exceed half the diameter")
         return self
@@ -453,7 +453,7 @@ class TaperMill(Milling):
     corner_radius: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH] = 0.0
 
     @model_validator(mode="after")
-    def _tip_fits(self) -> TaperMill:
+    def _tip_fits(self) -> Self:
         if self.corner_radius > self.tip_diameter / 2 + 1e-9:
             raise ValueError("corner_radius must not exceed half the tip_diameter")
         if self.diameter is not None and self.diameter <= self.tip_diameter:
@@ -478,7 +478,7 @@ class CentreDrill(Milling):
     angle: Annotated[float, Field(gt=0, lt=180)] = 60.0
 
     @model_validator(mode="after")
-    def _pilot_is_small(self) -> CentreDrill:
+    def _pilot_is_small(self) -> Self:
         if self.pilot_diameter >= self.diameter:
             raise ValueError("pilot_diameter must be below diameter")
         return self
@@ -493,7 +493,7 @@ class StepDrill(Milling):
     step_angle: Annotated[float, Field(gt=0, le=180)] = 90.0
 
     @model_validator(mode="after")
-    def _steps_rise(self) -> StepDrill:
+    def _steps_rise(self) -> Self:
         sizes = [*self.steps, (self.diameter, self.flute_length)]
         if (
             any(b[0] <= a[0] or b[1] <= a[1] for a, b in itertools.pairwise(sizes))
@@ -514,7 +514,7 @@ class Counterbore(Milling):
     pilot_length: Annotated[Positive, LENGTH] | None = None
 
     @model_validator(mode="after")
-    def _pilot_fits(self) -> Counterbore:
+    def _pilot_fits(self) -> Self:
         if (self.pilot_diameter is None) != (self.pilot_length is None):
             raise ValueError("a pilot needs both pilot_diameter and pilot_length")
         if self.pilot_diameter and self.pilot_diameter >= self.diameter:
@@ -533,7 +533,7 @@ class ThreadMill(Milling):
     internal: bool = True
 
     @model_validator(mode="after")
-    def _pitch_fits(self) -> ThreadMill:
+    def _pitch_fits(self) -> Self:
         if self.diameter <= 2 * 0.625 * math.sqrt(3.0) / 2.0 * self.pitch:
             raise ValueError("diameter is too small for teeth of this pitch")
         if self.pitch * ((self.teeth or 1) - 0.25) > self.flute_length + 1e-9:
@@ -548,7 +548,7 @@ class BoringBar(Milling):
     shank_diameter: Annotated[Positive, LENGTH]
 
     @model_validator(mode="after")
-    def _bar_fits(self) -> BoringBar:
+    def _bar_fits(self) -> Self:
         if self.shank_diameter >= self.diameter:
             raise ValueError("shank_diameter, the bar, must be below diameter, what it bores")
         return self
@@ -562,7 +562,7 @@ class Lollipop(Milling):
     shank_diameter: Annotated[Positive, LENGTH]
 
     @model_validator(mode="after")
-    def _flutes_fit(self) -> Lollipop:
+    def _flutes_fit(self) -> Self:
         if self.shank_diameter >= self.diameter:
             raise ValueError("shank_diameter, the neck, must be below diameter, the ball")
         if self.reach <= self.diameter:
@@ -580,7 +580,7 @@ class FaceMill(Milling):
     core_diameter: Annotated[float, Field(ge=0, allow_inf_nan=False), LENGTH]
 
     @model_validator(mode="after")
-    def _corner_fits(self) -> FaceMill:
+    def _corner_fits(self) -> Self:
         if self.corner_radius > self.diameter / 2 or (self.corner_radius and self.angle < 90.0):
             raise ValueError("corner_radius belongs to inserts at 90°, and must not exceed half the diameter")
         return self
@@ -597,7 +597,7 @@ class ChamferMill(Milling):
     angle: Annotated[float, Field(gt=0, lt=180)]
 
     @model_validator(mode="after")
-    def _tip_is_small(self) -> ChamferMill:
+    def _tip_is_small(self) -> Self:
         if self.tip_diameter >= self.diameter:
             raise ValueError("tip_diameter is the small end: it must be below diameter")
         return self
@@ -631,7 +631,7 @@ class ProfileCutter(Milling):
     file: str | None = None
 
     @model_validator(mode="after")
-    def _flutes_fit(self) -> ProfileCutter:
+    def _flutes_fit(self) -> Self:
         if self.profile is None:
             if self.file is None:
                 raise ValueError("a profile cutter needs its profile, or the file of the drawing that has it")
@@ -663,7 +663,7 @@ class Insert(Strict):
     reach: Annotated[Positive, LENGTH] | None = None
 
     @model_validator(mode="after")
-    def _complete(self) -> Insert:
+    def _complete(self) -> Self:
         if self.type == "insert" and (self.shape is None or self.inscribed_circle is None):
             raise ValueError("an insert needs its shape and its inscribed_circle")
         if self.type in ("groove", "part-off") and self.width is None:
@@ -731,7 +731,7 @@ class ToolEntry(Strict):
     offset: Annotated[Pair, LENGTH] = (0.0, 0.0)  # of the tip beside the mount's axis, along the mount's x and y
 
     @model_validator(mode="after")
-    def _length_fits(self) -> ToolEntry:
+    def _length_fits(self) -> Self:
         reach = self.cutter.reach
         if reach is not None and not isinstance(self.cutter, Insert) and self.length < reach - 1e-9:
             raise ValueError(
@@ -747,7 +747,7 @@ class ToolsFile(Strict):
     tools: Annotated[list[ToolEntry], Field(max_length=5000)]
 
     @model_validator(mode="after")
-    def _numbers_once(self) -> ToolsFile:
+    def _numbers_once(self) -> Self:
         seen: set[tuple[str | None, int]] = set()
         for tool in self.tools:
             if (tool.turret, tool.number) in seen:
@@ -802,7 +802,7 @@ class Body(Placed):
     of: str | None = None  # of a design: the piece of stock that is to become it; without, the only stock on its mount
 
     @model_validator(mode="after")
-    def _one_of_both(self) -> Body:
+    def _one_of_both(self) -> Self:
         if (self.shape is None) == (not self.shapes):
             raise ValueError("give either `shape` or `shapes`")
         if any(isinstance(shape, Carried) for shape in self.shapes or []):
@@ -898,7 +898,7 @@ class RouteFile(Strict):
     steps: Annotated[list[Step], Field(min_length=1, max_length=100)]
 
     @model_validator(mode="after")
-    def _names_fit(self) -> RouteFile:
+    def _names_fit(self) -> Self:
         names = [step.name for step in self.steps]
         for name in names:
             if names.count(name) > 1:
@@ -937,7 +937,7 @@ class SizeMeasure(_Measure):
     tolerance: Annotated[Pair | None, LENGTH] = None
 
     @model_validator(mode="after")
-    def _fits(self) -> SizeMeasure:
+    def _fits(self) -> Self:
         wanted = {"diameter": ["axis"], "wall": ["face"], "flatness": ["face"]}
         if self.kind == "distance":
             if len(self.places) != 2:
@@ -956,7 +956,7 @@ class AngleMeasure(_Measure):
     tolerance: Pair | None = None
 
     @model_validator(mode="after")
-    def _fits(self) -> AngleMeasure:
+    def _fits(self) -> Self:
         if len(self.places) != 2 or any(place.on in ("corner", "point") for place in self.places):
             raise ValueError("an angle is measured between two places that have directions: faces, axes or edges")
         _ordered(self.tolerance)
@@ -988,7 +988,7 @@ class JobFile(Strict):
     limits: ReadingLimits = ReadingLimits()
 
     @model_validator(mode="after")
-    def _names_once(self) -> JobFile:
+    def _names_once(self) -> Self:
         names = [b.name for b in self.bodies]
         for name in names:
             if names.count(name) > 1:
