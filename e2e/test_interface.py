@@ -170,6 +170,10 @@ class Interface(WithBrowser):
             )  # the level that the operation retracts to beside it
             expect(offer).to_contain_text("Tried: the finding goes")
             expect(rapid).to_contain_text("change found")
+            # It is drawn where it would stand, and goes from there when it is not asked for.
+            expect(page.get_by_test_id("script").locator(".line-comes")).to_have_text("G0 Z3.")
+            offer.get_by_role("button", name="In place").click()
+            expect(page.get_by_test_id("script").locator(".line-comes")).to_have_count(0)
             offer.get_by_role("button", name="Make this change").click()
 
             page.wait_for_function(f"!location.pathname.endsWith('/{first.pk}')")

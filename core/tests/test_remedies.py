@@ -8,7 +8,7 @@ import io
 import json
 import tempfile
 import unittest
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +16,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bluntmirror.cli import main
+from bluntmirror.export.seen import seen
 from bluntmirror.findings import Edit, Finding
 from bluntmirror.job import open_job
 from bluntmirror.rehearsal import rehearse
@@ -167,6 +168,29 @@ class PlantedFaults(unittest.TestCase):
             tried = trials.trial(item, change)
         assert tried is not None
         self.assertTrue(tried.clears)
+
+    def test_what_is_seen_of_a_change(self) -> None:
+        """A holder 5 mm farther up its shank, and a body on a table turned by 90° about Z: its X is the link's Y there. Outlines by hand."""
+        job = open_job(SOURCE)
+        entry = job.tools.tools[0]
+        mount = next(mount for mount in job.machine.mounts if mount.name == "table")
+        turned = [m.model_copy(update={"turn": (0.0, 0.0, 90.0)}) if m is mount else m for m in job.machine.mounts]
+        job = replace(job, machine=job.machine.model_copy(update={"mounts": turned}))
+        at = job.file.bodies[0].at[0]
+        change = Change("", Rank.FIXTURE, values=(
+            Value("tools", ("tools", 0, "length"), entry.length, entry.length + 5),
+            Value("tools", ("tools", 0, "cutter", "reach"), entry.cutter.reach, entry.cutter.reach + 5),
+            Value("job", ("bodies", 0, "at", 0), at, at + 3),
+        ))  # fmt: skip
+        shown = seen(job, change)
+        self.assertEqual(shown["moved"], [{"body": job.file.bodies[0].name, "by": [0.0, 3.0, 0.0]}])
+        (tool,) = shown["tools"]
+        ends = [{p["part"]: (min(h for _, h in p["points"]), max(h for _, h in p["points"])) for p in tool[when]}
+                for when in ("before", "after")]  # fmt: skip
+        self.assertEqual([end["cutter"] for end in ends], [(0.0, entry.cutter.flute_length)] * 2)
+        self.assertAlmostEqual(ends[1]["holder"][0] - ends[0]["holder"][0], 5.0)
+        register = Change("", Rank.REGISTER, values=(Value("tools", ("tools", 0, "registers", "H"), 1.0, 2.0),))
+        self.assertEqual(seen(job, register), {"tools": [], "moved": []})
 
     def test_a_clear_job_is_left_as_it_is(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

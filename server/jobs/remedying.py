@@ -14,6 +14,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from bluntmirror.export.mending import offer_dict
+from bluntmirror.export.seen import seen
 from bluntmirror.findings import Edit
 from bluntmirror.job import JobUnreadable
 from bluntmirror.job.models import Posture
@@ -109,7 +110,7 @@ def search(number: int, folder: Path, pulse: Any) -> None:
     while (wanted := _next(number)) is not None:
         Offered.objects.filter(finding=wanted).delete()
         for place, offer in enumerate(trials.offers(of_row[wanted], MOST_OFFERS)):
-            Offered.objects.create(finding_id=wanted, place=place, data=offer_dict(offer))
+            Offered.objects.create(finding_id=wanted, place=place, data={**offer_dict(offer), **seen(job, offer.change)})
         with transaction.atomic():
             now = Search.objects.select_for_update().get(pk=number)
             now.looked = [*now.looked, wanted]

@@ -273,6 +273,27 @@ class Brought(Schema):
     message: str
 
 
+class PicturePart(Schema):
+    part: Literal["insert", "cutter", "shank", "holder"]
+    points: list[tuple[float, float]]
+
+
+class ToolSeen(Schema):
+    """A tool's outlines before a change and after it, both over the tip, mm."""
+
+    number: int
+    name: str
+    before: list[PicturePart]
+    after: list[PicturePart]
+
+
+class BodyMoved(Schema):
+    """`by`: mm in the frame of the link that carries it."""
+
+    body: str
+    by: tuple[float, float, float]
+
+
 class OfferOut(Schema):
     """A change that was tried. `cures`: false where it only moves the trouble elsewhere; `seconds`: how much longer the job takes."""
 
@@ -285,6 +306,8 @@ class OfferOut(Schema):
     edits: list[LineChange]
     values: list[ValueChange]
     postures: list[dict[str, Any]] = []  # of an arm
+    tools: list[ToolSeen] = []
+    moved: list[BodyMoved] = []
     seconds: float
     clear_by: float | None
     brings: list[Brought]
@@ -747,11 +770,6 @@ class DroppedOut(Schema):
 
 class ToolIn(Schema):
     tool: dict[str, Any]
-
-
-class PicturePart(Schema):
-    part: Literal["insert", "cutter", "shank", "holder"]
-    points: list[tuple[float, float]]
 
 
 class PictureOut(Schema):

@@ -61,6 +61,9 @@ export type Calibration = Schemas["CalibrationOut"];
 export type Tolerance = Schemas["ToleranceOut"];
 export type Search = Schemas["SearchOut"];
 export type Offer = Schemas["OfferOut"];
+export type LineChange = Schemas["LineChange"];
+export type BodyMoved = Schemas["BodyMoved"];
+export type ToolPart = Schemas["PicturePart"];
 export type Wait = Schemas["WaitOut"];
 
 /** An arm's tip led along the axes of a frame, mm, and its tool turned about it, degrees. */

@@ -3140,6 +3140,20 @@ export interface components {
             /** Again */
             again: string;
         };
+        /**
+         * BodyMoved
+         * @description `by`: mm in the frame of the link that carries it.
+         */
+        BodyMoved: {
+            /** Body */
+            body: string;
+            /** By */
+            by: [
+                number,
+                number,
+                number
+            ];
+        };
         /** Brought */
         Brought: {
             /** Kind */
@@ -3203,6 +3217,16 @@ export interface components {
             postures: {
                 [key: string]: unknown;
             }[];
+            /**
+             * Tools
+             * @default []
+             */
+            tools: components["schemas"]["ToolSeen"][];
+            /**
+             * Moved
+             * @default []
+             */
+            moved: components["schemas"]["BodyMoved"][];
             /** Seconds */
             seconds: number;
             /** Clear By */
@@ -3213,6 +3237,19 @@ export interface components {
             uncovers: components["schemas"]["Brought"][];
             /** Cures */
             cures: boolean;
+        };
+        /** PicturePart */
+        PicturePart: {
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "insert" | "cutter" | "shank" | "holder";
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
         };
         /**
          * SearchOut
@@ -3229,6 +3266,20 @@ export interface components {
             error: string;
             /** Offers */
             offers: components["schemas"]["OfferOut"][];
+        };
+        /**
+         * ToolSeen
+         * @description A tool's outlines before a change and after it, both over the tip, mm.
+         */
+        ToolSeen: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Before */
+            before: components["schemas"]["PicturePart"][];
+            /** After */
+            after: components["schemas"]["PicturePart"][];
         };
         /** ValueChange */
         ValueChange: {
@@ -4074,19 +4125,6 @@ export interface components {
             parts: components["schemas"]["PicturePart"][];
             /** Fault */
             fault: string;
-        };
-        /** PicturePart */
-        PicturePart: {
-            /**
-             * Part
-             * @enum {string}
-             */
-            part: "insert" | "cutter" | "shank" | "holder";
-            /** Points */
-            points: [
-                number,
-                number
-            ][];
         };
         /** ToolIn */
         ToolIn: {

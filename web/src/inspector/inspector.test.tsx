@@ -116,15 +116,17 @@ describe("the docket", () => {
 
   it("offers what was tried, alone or with others, and says what it costs and brings", async () => {
     const found = findingOf(1, {});
+    const square = (high: number) => [{ part: "cutter", points: [[-3, 0], [3, 0], [3, high], [-3, high]] }]; // prettier-ignore
     const offer = {
       id: 5, finding: 1, title: "Line 36: Z 0.5 → 4.5", said: "", touches: "line", amount: 4, seconds: 0.3, clear_by: 1.08, uncovers: [], cures: true,
-      edits: [{ program: "O1.nc", line: 36, old: "G0 Z0.5", new: "G0 Z4.5" }, { program: "O1.nc", line: 37, old: null, new: "M5" }], values: [], brings: [],
+      edits: [{ program: "O1.nc", line: 36, old: "G0 Z0.5", new: "G0 Z4.5" }, { program: "O1.nc", line: 37, old: null, new: "M5" }], values: [], brings: [], tools: [], moved: [],
     } as const; // prettier-ignore
-    const away = { ...offer, id: 6, title: "Elsewhere", cures: false, edits: [], values: [{ file: "tools", path: ["tools", 0, "cutter", "reach"], old: 22, new: 26 }], brings: [{ kind: "material.gouge", severity: "stop", channel: 1, program: "O1.nc", line: 9, message: "T1 gouges lid" }] } as const; // prettier-ignore
-    const calls = { onTry: vi.fn(), onStop: vi.fn(), onChoose: vi.fn(), onMake: vi.fn() };
+    const away = { ...offer, id: 6, title: "Elsewhere", cures: false, edits: [], values: [{ file: "tools", path: ["tools", 0, "cutter", "reach"], old: 22, new: 26 }], brings: [{ kind: "material.gouge", severity: "stop", channel: 1, program: "O1.nc", line: 9, message: "T1 gouges lid" }],
+                   tools: [{ number: 1, name: "slot cutter", before: square(20), after: square(24) }] } as const; // prettier-ignore
+    const calls = { onTry: vi.fn(), onStop: vi.fn(), onChoose: vi.fn(), onMake: vi.fn(), onShow: vi.fn() };
     const docket = (search: object, chosen: number[] = []) => (
       <Docket rehearsal={rehearsalOf([found])} selected={found} onSelect={vi.fn()} onTriage={vi.fn()} pictureOf={async () => null}
-              mending={{ search: { state: "none", wanted: [], looked: [], error: "", offers: [], ...search } as Search, chosen, ...calls }} />
+              mending={{ search: { state: "none", wanted: [], looked: [], error: "", offers: [], ...search } as Search, chosen, shown: null, asked: false, ...calls }} />
     ); // prettier-ignore
     const { user, rerender } = shownAgain(docket({}));
     await user.click(screen.getByRole("button", { name: "What would clear this?" }));
@@ -143,7 +145,11 @@ describe("the docket", () => {
     expect(within(cure).getByText("Tried: the finding goes · 1.08 mm clear · 0.3 s longer")).toBeTruthy();
     expect(none.textContent).toContain("cutter reach2226");
     expect(within(none).getByText("It brings: T1 gouges lid, line 9")).toBeTruthy();
-    expect(within(none).queryByRole("button")).toBeNull();
+    expect(within(none).queryByRole("button")).toBeNull(); // nothing of it is a line or a body, and it clears nothing
+    const drawing = within(none).getByRole("img", { name: "T1 as it would be, and dashed as it is" });
+    expect([...drawing.querySelectorAll("path")].map((path) => path.getAttribute("d"))).toEqual(["M-3 0L3 0L3 -24L-3 -24Z", "M-3 0L3 0L3 -20L-3 -20Z"]);
+    await user.click(within(cure).getByRole("button", { name: "In place" }));
+    expect(calls.onShow).toHaveBeenLastCalledWith(offer, true);
     await user.click(within(cure).getByRole("button", { name: "Make this change" }));
     expect(calls.onMake).toHaveBeenLastCalledWith([5]);
     await user.click(within(cure).getByRole("checkbox"));

@@ -3,6 +3,7 @@
 import { Button, Checkbox, Spin } from "antd";
 
 import type { Offer } from "../api/client";
+import { ToolDrawing } from "../setup/ToolDrawing";
 import { TRYING, type Mending } from "./useMending";
 
 const MOST_LINES = 8;
@@ -47,6 +48,8 @@ function Difference({ offer }: { offer: Offer }) {
 
 function Card({ offer, mending }: { offer: Offer; mending: Mending }) {
   const cost = costs(offer);
+  const shown = mending.shown?.id === offer.id;
+  const where = offer.edits.length ? "in the script" : offer.moved.length ? "on the stage" : "";
   return (
     <div className={`offer${offer.cures ? "" : " no-cure"}`} data-testid="offer">
       <div className="offer-head">
@@ -54,6 +57,14 @@ function Card({ offer, mending }: { offer: Offer; mending: Mending }) {
         <span className="quiet">{TOUCHES[offer.touches]}</span>
       </div>
       <Difference offer={offer} />
+      {offer.tools.map((tool) => (
+        <figure key={tool.number} className="offer-tool">
+          <ToolDrawing number={tool.number} parts={tool.after} was={tool.before} />
+          <figcaption className="quiet">
+            T{tool.number} {tool.name}: as it would be, and dashed as it is
+          </figcaption>
+        </figure>
+      ))}
       <p>
         {offer.cures ? "Tried: the finding goes" : "Tried: the finding goes, but the trouble moves"}
         {cost && ` · ${cost}`}
@@ -69,16 +80,23 @@ function Card({ offer, mending }: { offer: Offer; mending: Mending }) {
           What lies behind it comes to light: {[...new Set(offer.uncovers.map((item) => item.kind))].join(", ")}
         </p>
       )}
-      {offer.cures && (
-        <div className="offer-acts">
+      <div className="offer-acts">
+        {offer.cures && (
           <Button size="small" onClick={() => mending.onMake([offer.id])}>
             Make this change
           </Button>
+        )}
+        {where && (
+          <Button size="small" type={shown ? "primary" : "default"} ghost={shown} aria-pressed={shown} title={`Drawn ${where}`} onClick={() => mending.onShow(offer, !shown)}>
+            In place
+          </Button>
+        )}
+        {offer.cures && (
           <Checkbox checked={mending.chosen.includes(offer.id)} onChange={(event) => mending.onChoose(offer, event.target.checked)}>
             with others
           </Checkbox>
-        </div>
-      )}
+        )}
+      </div>
     </div>
   );
 }

@@ -13,6 +13,9 @@ export const TRYING: Search["state"][] = ["queued", "running"];
 export interface Mending {
   search: Search;
   chosen: number[]; // of offers, each for another finding
+  shown: Offer | null; // drawn where it is: in the script and on the stage
+  asked: boolean; // somebody asked for it
+  onShow: (offer: Offer, on: boolean) => void;
   onTry: (finding: number | null) => void;
   onStop: () => void;
   onChoose: (offer: Offer, on: boolean) => void;
@@ -21,7 +24,8 @@ export interface Mending {
 
 const NOTHING: Search = { state: "none", wanted: [], looked: [], error: "", offers: [] };
 
-export function useMending(rehearsal: RehearsalFull, onRehearsal: (id: number) => void): Mending | undefined {
+/** `finding`: the one that is looked at; the first change that clears it is shown until another is asked for. */
+export function useMending(rehearsal: RehearsalFull, finding: number | null, onRehearsal: (id: number) => void): Mending | undefined {
   const { message, modal } = App.useApp();
   const queries = useQueryClient();
   const key = ["remedies", rehearsal.id];
@@ -32,12 +36,18 @@ export function useMending(rehearsal: RehearsalFull, onRehearsal: (id: number) =
     refetchInterval: ({ state: { data } }) => (data && TRYING.includes(data.state) ? ASK_EVERY_MS : false),
   }).data ?? NOTHING;
   const [chosen, setChosen] = useState<number[]>([]);
+  const [asked, setAsked] = useState<{ finding: number; offer: number | null } | null>(null);
   const said = useCallback((error: Error) => void message.error(error.message), [message]);
   if (rehearsal.quick || !rehearsal.findings.length) return undefined;
   const kept = (made: Search) => queries.setQueryData(key, made);
+  const offers = search.offers.filter((offer) => offer.finding === finding);
+  const own = asked?.finding === finding ? asked : null;
   return {
     search,
     chosen,
+    shown: (own ? offers.find(({ id }) => id === own.offer) : offers.find(({ cures }) => cures)) ?? null,
+    asked: own !== null,
+    onShow: (offer, on) => setAsked({ finding: offer.finding, offer: on ? offer.id : null }),
     onTry: (finding) => void api.tryRemedies(rehearsal.id, finding).then(kept, said),
     onStop: () => void api.stopRemedies(rehearsal.id).then(kept, said),
     onChoose: (offer, on) => {

@@ -4,11 +4,12 @@ import { Compartment, EditorState, StateEffect, StateField } from "@codemirror/s
 import { Decoration, EditorView, keymap, lineNumbers, type DecorationSet } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 
-import type { Finding } from "../api/client";
+import type { Finding, LineChange } from "../api/client";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { ncLanguage } from "./language";
 import { findingGutter } from "./marks";
+import { offeredLines } from "./offered";
 import { waitRows, type Spaces } from "./spaces";
 
 interface Props {
@@ -20,8 +21,13 @@ interface Props {
   lane?: number;
   /** Rows left free before a line (from 1), so that wait marks of several channels stand on one row. */
   spaces?: Spaces;
+  /** Lines as a change would have them, drawn in place; `reveal`: brought into sight. */
+  offered?: LineChange[];
+  reveal?: boolean;
   onLine: (line: number) => void;
 }
+
+const NOTHING: LineChange[] = [];
 
 const setNow = StateEffect.define<number>();
 const nowMark = Decoration.line({ class: "line-now" });
@@ -42,10 +48,11 @@ const now = StateField.define<DecorationSet>({
 });
 
 /** The program text beside the stage, following the replay; a click goes to the moment of a line. */
-export function Script({ text, file, replay, player, findings, lane = 0, spaces, onLine }: Props) {
+export function Script({ text, file, replay, player, findings, lane = 0, spaces, offered = NOTHING, reveal = false, onLine }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const editor = useRef<EditorView | null>(null);
   const marks = useRef(new Compartment());
+  const offers = useRef(new Compartment());
   const go = useRef(onLine);
   useEffect(() => {
     go.current = onLine;
@@ -59,6 +66,7 @@ export function Script({ text, file, replay, player, findings, lane = 0, spaces,
         extensions: [
           EditorState.readOnly.of(true),
           marks.current.of([]),
+          offers.current.of([]),
           lineNumbers(),
           now,
           ...(spaces ? [waitRows(spaces)] : []),
@@ -85,6 +93,15 @@ export function Script({ text, file, replay, player, findings, lane = 0, spaces,
   useEffect(() => {
     editor.current?.dispatch({ effects: marks.current.reconfigure(findingGutter(findings.map(({ data, title }) => ({ line: data.line, severity: data.severity, title })))) });
   }, [findings, text, spaces]);
+
+  useEffect(() => {
+    const view = editor.current;
+    if (!view) return;
+    const effects: StateEffect<unknown>[] = [offers.current.reconfigure(offeredLines(view.state.doc, offered))];
+    const first = Math.min(...offered.map(({ line }) => line));
+    if (reveal && first <= view.state.doc.lines) effects.push(EditorView.scrollIntoView(view.state.doc.line(first).from, { y: "center" }));
+    view.dispatch({ effects });
+  }, [offered, reveal, text, spaces]);
 
   useEffect(() => {
     let shown = -1;

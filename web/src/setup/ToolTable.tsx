@@ -4,9 +4,9 @@ import { useEffect, useState } from "react";
 
 import { api } from "../api/client";
 import { HolderForm } from "./HolderForm";
+import { ToolDrawing } from "./ToolDrawing";
 import { asKind, faultOf, freshTool, inShort, KINDS, turns, type Measure, type ToolData, type ToolsData } from "./tools";
 
-const INK: Record<string, string> = { insert: "#5d7f8c", cutter: "#5d7f8c", shank: "#b9b19c", holder: "#8a8577" };
 const TYPING_MS = 120;
 
 /** The job's tools: a form for one, with its picture drawn as one types; the stick-out is tip to holder face. */
@@ -65,7 +65,7 @@ function ToolForm({ revision, tool, others, onChange }: { revision: number; tool
   const held = tool.registers?.H;
   return (
     <div className="tool-form">
-      <Picture tool={tool} parts={picture.data?.parts ?? []} />
+      <ToolDrawing number={tool.number} parts={picture.data?.parts ?? []} gauge={tool.length} />
       <div className="tool-fields">
         <Figure label="number" value={tool.number} onValue={(value) => value !== undefined && onChange({ number: Math.round(value) })} />
         <label>
@@ -153,21 +153,4 @@ function useSettled<T>(value: T): T {
     return () => clearTimeout(timer);
   }, [value]);
   return settled;
-}
-
-function Picture({ tool, parts }: { tool: ToolData; parts: { part: string; points: [number, number][] }[] }) {
-  const all = parts.flatMap(({ points }) => points);
-  if (!all.length) return <div className="tool-picture" role="img" aria-label={`T${tool.number}: not drawn yet`} />;
-  const [left, right] = [Math.min(...all.map(([x]) => x)), Math.max(...all.map(([x]) => x))];
-  const high = Math.max(...all.map(([, h]) => h), tool.length);
-  const low = Math.min(0, ...all.map(([, h]) => h));
-  const edge = 0.03 * (high - low);
-  return (
-    <svg className="tool-picture" viewBox={`${left - edge} ${-high - edge} ${right - left + 2 * edge} ${high - low + 2 * edge}`} role="img" aria-label={`T${tool.number} as it hangs in its mount`}>
-      {parts.map(({ part, points }, i) => (
-        <path key={i} fill={INK[part]} d={`M${points.map(([x, h]) => `${x} ${-h}`).join("L")}Z`} />
-      ))}
-      <path d={`M${left - edge} ${-tool.length}H${right + edge}`} stroke="#1f5a73" strokeDasharray="4 3" strokeWidth="1" vectorEffect="non-scaling-stroke" />
-    </svg>
-  );
 }

@@ -1,7 +1,7 @@
 import { Button, Select, Tooltip } from "antd";
 import { useEffect, useRef, useState } from "react";
 
-import type { Finding } from "../api/client";
+import type { Finding, BodyMoved } from "../api/client";
 import { clock, cssOf, timeColour, type Scale } from "../look";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
@@ -22,11 +22,13 @@ interface Props {
   scale: Scale;
   onColouring: (colouring: Colouring) => void;
   onScale: (scale: Scale) => void;
+  /** Bodies as a change would have them. */
+  moved?: BodyMoved[];
   onMotion: (motion: number) => void;
   onScene: (scene: StageScene | null) => void;
 }
 
-export function Stage({ replay, player, finding, passing, text, prompt, colouring, scale, onColouring, onScale, onMotion, onScene }: Props) {
+export function Stage({ replay, player, finding, passing, text, prompt, moved, colouring, scale, onColouring, onScale, onMotion, onScene }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
   const go = useRef(onMotion);
@@ -83,6 +85,10 @@ export function Stage({ replay, player, finding, passing, text, prompt, colourin
   useEffect(() => {
     if (finding?.data.point) scene.current?.focusOnLit();
   }, [finding]);
+
+  useEffect(() => {
+    scene.current?.offer(moved ?? []);
+  }, [moved, replay]);
 
   useEffect(() => {
     scene.current?.colourBy(colouring, scale);

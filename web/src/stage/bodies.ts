@@ -3,7 +3,7 @@
 import * as THREE from "three";
 import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
 
-import type { HeldPiece } from "../api/client";
+import type { HeldPiece, BodyMoved } from "../api/client";
 import { INK, STOP, toolColour } from "../look";
 import type { Replay } from "../replay/replay";
 import { mark, markable } from "./contactMark";
@@ -12,6 +12,7 @@ import { matrix, type Skeleton } from "./skeleton";
 export type Showing = "shown" | "ghost" | "hidden";
 
 const CHOSEN = "#5f9db8";
+const OFFERED = "#1f5a73";
 const GREYS: Record<string, string> = {
   machine: "#a9b4b8", fixture: "#9c8f78", part: "#9c8f78", design: "#7fa98f", tool: "#5f6b70", stock: "#cfc9ba", access: "#c9a36a",
 };
@@ -57,6 +58,7 @@ export class Bodies {
   readonly all: Body[] = [];
   private readonly showing = new Map<string, Showing>();
   private chosen: string[] = [];
+  private readonly offered: (THREE.Mesh | THREE.LineSegments)[] = [];
 
   constructor(
     private readonly replay: Replay,
@@ -112,6 +114,30 @@ export class Bodies {
   /** The bodies that a person works on: tinted, as nothing that touches is. */
   choose(labels: string[]): void {
     this.chosen = labels;
+  }
+
+  /** Bodies as a change would have them: their edges, and a breath of their faces. */
+  offer(moved: BodyMoved[]): void {
+    for (const shape of this.offered.splice(0)) {
+      shape.removeFromParent();
+      (shape.material as THREE.Material).dispose();
+    }
+    for (const { body, by } of moved) {
+      for (const { mesh, edges } of this.all.filter(({ name, role }) => name === body && role !== "machine" && role !== "tool")) {
+        const faces = new THREE.Mesh(mesh.geometry, new THREE.MeshBasicMaterial({ color: CHOSEN, transparent: true, opacity: 0.22, depthWrite: false }));
+        const shapes = edges ? [faces, new THREE.LineSegments(edges.geometry, new THREE.LineBasicMaterial({ color: OFFERED }))] : [faces];
+        for (const shape of shapes) {
+          shape.position.set(...by);
+          shape.raycast = () => {};
+          mesh.add(shape);
+          this.offered.push(shape);
+        }
+      }
+    }
+  }
+
+  showOffered(on: boolean): void {
+    for (const shape of this.offered) shape.visible = on;
   }
 
   /** Only these bodies; the others become ghosts. Called with what is alone already, all come back. */

@@ -6,7 +6,7 @@ import * as THREE from "three";
 import { Bodies, type Body, type Showing } from "./bodies";
 import { place } from "./contactMark";
 import { PAPER, STOP, type Scale } from "../look";
-import type { HeldPiece } from "../api/client";
+import type { HeldPiece, BodyMoved } from "../api/client";
 import type { Span } from "../replay/film";
 import type { CutBefore, Replay } from "../replay/replay";
 import { Eye, type View } from "./eye";
@@ -319,6 +319,12 @@ export class StageScene {
     this.show(this.time);
   }
 
+  /** Bodies as a change would have them, as shapes beside what is there. */
+  offer(moved: BodyMoved[]): void {
+    this.bodies.offer(moved);
+    this.show(this.time);
+  }
+
   /** Only these bodies; called with what is alone already, all come back. */
   isolate(labels: string[]): void {
     this.bodies.isolate(labels);
@@ -440,9 +446,11 @@ export class StageScene {
     this.light(bodies, point);
     this.show(time);
     this.focus(new THREE.Vector3(...point), 70);
+    this.bodies.showOffered(false); // a picture is of what was found
     const lacks = this.replay.film.missing > 0;
     this.renderer.render(this.scene, this.eye.camera);
     const url = lacks ? null : small(this.renderer.domElement, 560, 320);
+    this.bodies.showOffered(true);
     this.lit = keep.lit;
     this.marker.visible = mark.visible;
     this.marker.position.copy(mark.position);

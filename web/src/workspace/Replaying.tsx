@@ -70,12 +70,12 @@ const INSPECTOR_WIDTH = 316;
 
 function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingProps) {
   const { message } = App.useApp();
-  const mending = useMending(rehearsal, onRehearsal);
   const arm = useArm(rehearsal, onRehearsal);
   const player = useMemo(() => new Player(replay.seconds), [replay]);
   useEffect(() => () => player.dispose(), [player]);
   useEffect(() => () => replay.film.dispose(), [replay]);
   const [chosen, setChosen] = useState<number | null>(null);
+  const mending = useMending(rehearsal, chosen, onRehearsal);
   const [help, setHelp] = useState(false);
   const [prompt, setPrompt] = useState("");
   const [tab, setTab] = useState<Tab>("docket");
@@ -186,7 +186,7 @@ function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingPr
   return (
     <>
       <div className="panes">
-        <Scripts id={id} replay={replay} player={player} findings={findings} width={left} onMotion={toMotion} />
+        <Scripts id={id} replay={replay} player={player} findings={findings} width={left} offer={mending?.shown} reveal={mending?.asked} onMotion={toMotion} />
         <Divider label="Width of the script" width={left} side={1} initial={several ? SCRIPTS_WIDTH : SCRIPT_WIDTH} onWidth={setLeft} />
         <Stage
           replay={replay}
@@ -195,6 +195,7 @@ function Replaying({ id, replay, rehearsal, onTriage, onRehearsal }: ReplayingPr
           passing={passed}
           text={text.data}
           prompt={prompt}
+          moved={mending?.shown?.moved}
           colouring={colouring}
           scale={scale}
           onColouring={setColouring}

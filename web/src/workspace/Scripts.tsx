@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Alert } from "antd";
 import { useCallback, useMemo, useRef, useSyncExternalStore, type UIEvent } from "react";
 
-import { api, type Finding } from "../api/client";
+import { api, type Finding, type Offer } from "../api/client";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
 import { Script } from "../script/Script";
@@ -16,6 +16,9 @@ interface ScriptsProps {
   player: Player;
   findings: Finding[];
   width: number;
+  /** A change whose lines are drawn in place; `reveal`: brought into sight. */
+  offer?: Offer | null;
+  reveal?: boolean;
   onMotion: (motion: number) => void;
 }
 
@@ -47,13 +50,14 @@ export function Scripts({ width, ...more }: ScriptsProps) {
   );
 }
 
-function Column({ id, replay, player, findings, lane, spaces, onMotion }: Omit<ScriptsProps, "width"> & { lane: number; spaces?: Spaces }) {
+function Column({ id, replay, player, findings, lane, spaces, offer, reveal, onMotion }: Omit<ScriptsProps, "width"> & { lane: number; spaces?: Spaces }) {
   const { channel, program, count } = replay.lanes[lane];
   const motion = useSyncExternalStore(player.subscribe, () => replay.motionAt(player.time, lane));
   const file = count ? replay.column("file")[motion] : 0;
   const name = count ? replay.description.files?.[file] : program;
   const text = useQuery({ queryKey: ["text", id, name], queryFn: () => api.text(id, name!), enabled: !!name, staleTime: Infinity });
   const inFile = useMemo(() => findings.filter((finding) => finding.data.program === name && finding.data.channel === channel), [findings, name, channel]);
+  const offered = useMemo(() => offer?.edits.filter(({ program: of }) => of === name), [offer, name]);
   const onLine = useCallback(
     (line: number) => {
       const to = replay.motionOfLine(file, line);
@@ -69,7 +73,7 @@ function Column({ id, replay, player, findings, lane, spaces, onMotion }: Omit<S
       </h3>
       {text.isError && <Alert type="error" title={text.error.message} />}
       {text.data !== undefined && (
-        <Script text={text.data} file={file} replay={replay} player={player} findings={inFile} lane={lane} spaces={name === program ? spaces : undefined} onLine={onLine} />
+        <Script text={text.data} file={file} replay={replay} player={player} findings={inFile} lane={lane} spaces={name === program ? spaces : undefined} offered={offered} reveal={reveal} onLine={onLine} />
       )}
     </div>
   );
