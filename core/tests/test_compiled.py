@@ -48,7 +48,9 @@ class Compiled(unittest.TestCase):
         wrote it: each finds its own code afterwards."""
         with tempfile.TemporaryDirectory() as folder:
             kernels = Path(folder) / "doubling.py"
-            kernels.write_text("from bluntmirror.compiled import njit\n\n@njit(cache=True)\ndef twice(x):\n    return x + x\n")
+            kernels.write_text(
+                "from bluntmirror.compiled import njit\n\n@njit(cache=True)\ndef twice(x):\n    return x + x\n"
+            )
             told = self.run_in_a_fresh_process(f"""
                 import sys, os
                 sys.path.insert(0, {folder!r})

@@ -110,7 +110,9 @@ def search(number: int, folder: Path, pulse: Any) -> None:
     while (wanted := _next(number)) is not None:
         Offered.objects.filter(finding=wanted).delete()
         for place, offer in enumerate(trials.offers(of_row[wanted], MOST_OFFERS)):
-            Offered.objects.create(finding_id=wanted, place=place, data={**offer_dict(offer), **seen(job, offer.change)})
+            Offered.objects.create(
+                finding_id=wanted, place=place, data={**offer_dict(offer), **seen(job, offer.change)}
+            )
         with transaction.atomic():
             now = Search.objects.select_for_update().get(pk=number)
             now.looked = [*now.looked, wanted]

@@ -36,8 +36,8 @@ def _moved(job: Job, change: Change) -> Iterator[dict[str, Any]]:
     by: dict[int, np.ndarray] = {}
     for value in change.values:
         if value.file == "job" and value.path[0] == "bodies" and value.path[2] == "at":
-            _bodies, body, _at, direction = value.path
-            by.setdefault(int(body), np.zeros(3))[int(direction)] += value.new - (value.old or 0.0)
+            _bodies, number, _at, direction = value.path
+            by.setdefault(int(number), np.zeros(3))[int(direction)] += value.new - (value.old or 0.0)
     mounts = {mount.name: mount for mount in job.machine.mounts}
     for row, way in by.items():
         body = job.file.bodies[row]
