@@ -16,12 +16,13 @@ from pydantic import ValidationError
 
 from accounts.models import Organisation
 from bluntmirror.findings import RULES
-from bluntmirror.job import Job
+from bluntmirror.job import Job, JobUnreadable
 from bluntmirror.job.following import file_followed, followed
 from bluntmirror.job.models import JobFile, ToolsFile
+from bluntmirror.rehearsal.routing import Handed, given
 
-from . import aside, measuring, setups
-from .models import Revision, RuleSetting
+from . import aside, measuring, routes, setups
+from .models import Rehearsal, Revision, RuleSetting
 from .services import Refused
 
 Json = dict[str, Any]
@@ -214,10 +215,17 @@ def by_house_rules(job: Job, organisation: Organisation) -> Job:
     return job
 
 
-def as_rehearsed(revision: Revision, folder: Path) -> Job:
-    """A revision's job unpacked into a folder, with the house's rules and the job's measures: as its rehearsal has it."""
-    job = by_house_rules(setups.unpacked_job(revision, folder), revision.job.organisation)
-    return measuring.with_measures(job, revision.job)
+def as_rehearsed(rehearsal: Rehearsal, folder: Path) -> tuple[Job, dict[routes.Key, Handed]]:
+    """A rehearsal's job unpacked into a folder as it was rehearsed, with the house's rules, the job's measures and what steps before it
+    had left; and those. Raises JobUnreadable."""
+    revision = rehearsal.revision
+    try:
+        taken = routes.taken_then(rehearsal)
+    except routes.Lacking as error:
+        raise JobUnreadable("route", str(error)) from error
+    opened = setups.unpacked_job(revision, folder, {key: item.left for key, item in taken.items()})
+    job = by_house_rules(opened, revision.job.organisation)
+    return given(measuring.with_measures(job, revision.job), taken), taken
 
 
 def rules(organisation: Organisation) -> list[Json]:

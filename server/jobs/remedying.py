@@ -20,9 +20,10 @@ from bluntmirror.job import JobUnreadable
 from bluntmirror.job.models import Posture
 from bluntmirror.rehearsal import Cancelled
 from bluntmirror.rehearsal.checkpoints import FolderStore
+from bluntmirror.rehearsal.routing import tell_doubt
 from bluntmirror.remedies import Change, Rank, Trials, Value, together, written
 
-from . import routes, setups
+from . import setups
 from .desks import as_rehearsed
 from .models import Offered, Rehearsal, Revision, Search
 from .services import Refused
@@ -55,10 +56,6 @@ def asked(rehearsal: Rehearsal, finding: int | None, user: AbstractBaseUser) -> 
     """Look at one finding, or at all; whether the worker has to be told. Raises Refused."""
     if rehearsal.state != State.DONE or rehearsal.quick:
         raise Refused("changes are tried on a rehearsal that is done, in full: rehearse it first")
-    if routes.source_steps(rehearsal.revision):
-        raise Refused(
-            "changes are not tried on a step whose stock comes from an earlier one; mend the step by itself, with its stock as a body"
-        )
     numbers = list(rehearsal.findings.values_list("pk", flat=True))
     wanted = numbers if finding is None else [finding] if finding in numbers else []
     if not wanted:
@@ -97,8 +94,9 @@ def search(number: int, folder: Path, pulse: Any) -> None:
     row = Search.objects.select_related("rehearsal__revision__job__organisation").get(pk=number)
     rehearsal = row.rehearsal
     organisation = rehearsal.revision.job.organisation
-    job = as_rehearsed(rehearsal.revision, folder)
+    job, taken = as_rehearsed(rehearsal, folder)
     trials = Trials.begun(job, FolderStore(settings.CHECKPOINTS / str(organisation.pk)), pulse)
+    tell_doubt(trials.result, taken)
     kept = list(rehearsal.findings.all())
     found = trials.result.findings
     if [(item.data["kind"], item.data["line"]) for item in kept] != [(item.kind, item.line) for item in found]:

@@ -146,6 +146,21 @@ def taken_by(revision: Revision) -> tuple[dict[Key, Handed], list[Rehearsal]]:
     return taken, list(rows.values())
 
 
+def taken_then(rehearsal: Rehearsal) -> dict[Key, Handed]:
+    """What a rehearsal's stocks were: what those left that it stood on, however often they were rehearsed since. Raises Lacking."""
+    taken: dict[Key, Handed] = {}
+    steps = source_steps(rehearsal.revision)
+    for step, body in carries_of(rehearsal.revision):
+        source = rehearsal.sources.filter(revision__job=steps[step].job).first() if step in steps else None
+        handed = handed_by(source) if source else {}
+        if body not in handed:
+            raise Lacking(
+                f"What '{step}' left of '{body}' when this was rehearsed is no longer kept: rehearse it again."
+            )
+        taken[step, body] = handed[body]
+    return taken
+
+
 def sources_known(job: Job, folder: Path) -> list[Key]:
     """The stocks that a job's folder takes from steps before it. Raises JobUnreadable where there are none such."""
     data: dict[str, Any] = json.loads((folder / "job.json").read_bytes().decode("utf-8-sig"))

@@ -96,12 +96,13 @@ def _unpack(revision: Revision, folder: Path) -> Path:
     return folder
 
 
-def unpacked_job(revision: Revision, folder: Path) -> Job:
-    """A revision's job, unpacked into a folder of the caller's. Raises JobUnreadable."""
+def unpacked_job(revision: Revision, folder: Path, carried: dict[routes.Key, Mesh] | None = None) -> Job:
+    """A revision's job, unpacked into a folder of the caller's; `carried`: what is left of stocks that come from steps before. Raises
+    JobUnreadable."""
     archive = folder / "job.zip"
     with revision.archive.open("rb") as source:
         archive.write_bytes(source.read())
-    return open_job(archive)
+    return open_job(archive, carried)
 
 
 def opened(revision: Revision, data: Json | None = None) -> Job:

@@ -14,7 +14,6 @@ from bluntmirror.rehearsal import rehearse
 from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.tolerance import tolerance
 
-from . import routes
 from .desks import as_rehearsed
 from .models import Rehearsal, Tolerance
 from .services import Refused
@@ -42,8 +41,6 @@ def asked(rehearsal: Rehearsal, reach: float, user: AbstractBaseUser) -> int | N
         raise Refused("only a rehearsal that is done, in full, can tell: rehearse it first")
     if rehearsal.stops:
         raise Refused("this job must not run as it is: clear what stops it first")
-    if routes.source_steps(rehearsal.revision):
-        raise Refused("of a step whose stock comes from an earlier one it is not worked out yet")
     with transaction.atomic():
         row, made = Tolerance.objects.select_for_update().get_or_create(
             rehearsal=rehearsal, defaults={"created_by": user, "reach": reach}
@@ -75,7 +72,7 @@ def work_out(number: int, folder: Path, pulse: Any) -> None:
     row = Tolerance.objects.select_related("rehearsal__revision__job__organisation").get(pk=number)
     revision = row.rehearsal.revision
     organisation = revision.job.organisation
-    job = as_rehearsed(revision, folder)
+    job, _taken = as_rehearsed(row.rehearsal, folder)
     store = FolderStore(settings.CHECKPOINTS / str(organisation.pk))
     result = rehearse(job, lambda stage, share: pulse(stage, 0.0), store, filmed=False)
     Tolerance.objects.filter(pk=number).update(result=tolerance_dict(result, tolerance(result, row.reach, pulse)))

@@ -14,9 +14,9 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from bluntmirror.geometry.mesh import joined
 from jobs import routes, setups
-from jobs.models import Job, Rehearsal, Revision
+from jobs.models import Job, Rehearsal, Revision, Route, Search, Tolerance
 from jobs.running import begin_rehearsal
-from jobs.tasks import run_next, run_rehearsal
+from jobs.tasks import run_next, run_rehearsal, run_search, run_tolerance
 
 from .test_server import WithShop
 
@@ -160,6 +160,58 @@ class Routes(WithShop):
         self.assertEqual([s["verdict"] for s in steps], ["stop", "stop"])
         found = self.client.get(f"/api/rehearsals/{steps[1]['rehearsal']}").json()["findings"]
         self.assertEqual([f["data"]["kind"] for f in found], ["check.limit"])
+
+    def test_changes_and_tolerances_are_tried_on_what_the_step_before_had_left(self) -> None:
+        """The first step is in doubt, and then another; the second's rehearsal still stands on what it was given."""
+        crash = (SLOT / "O1001.nc").read_text().replace("M30", "G0 X-2000.\nM30")
+        first, second = self.rehearse_route(self.take_in(program=crash))
+        fault = (SLOT / "O1001.nc").read_text().replace("N90 G0 Z20.", "N85 G0 X0. Y30.\nN90 G0 Z20.")
+        self.put(second, fault)
+        row = Rehearsal.objects.get(pk=self.rehearse_route(Route.objects.get().pk)[1]["rehearsal"])
+        self.assertEqual([f.data["kind"] for f in row.findings.all()], ["check.limit", "contact.rapid"])
+        self.put(first, (SLOT / "O1001.nc").read_text().replace("Z-5.", "Z-4."))
+        with self.captureOnCommitCallbacks(execute=False):
+            self.client.post(f"/api/rehearsals/{row.pk}/remedies", "{}", content_type="application/json")
+        run_search(Search.objects.get(rehearsal=row).pk)
+        found = self.client.get(f"/api/rehearsals/{row.pk}/remedies").json()
+        self.assertEqual((found["state"], found["error"]), ("done", ""))
+        rapid = row.findings.get(data__kind="contact.rapid")
+        (offer,) = [item for item in found["offers"] if item["finding"] == rapid.pk and item["touches"] == "line"]
+        with self.captureOnCommitCallbacks(execute=True):
+            self.client.post(
+                f"/api/rehearsals/{row.pk}/mend", {"offers": [offer["id"]]}, content_type="application/json"
+            )
+        steps = self.steps()
+        self.assertEqual([s["verdict"] for s in steps], ["clear", "clear"])
+        # Turned over, with the slot below, the second side bears what the first bore, uncut: all but the sides of a blank that is none.
+        rows = [Rehearsal.objects.get(pk=step["rehearsal"]) for step in steps]
+        bounds = [self.bounds(row) for row in rows]
+        sides = {key for key in bounds[0] if key[0] == "blank"}
+        self.assertEqual((len(sides), set(bounds[0]) - sides), (6, set(bounds[1])))
+        for key, bound in bounds[1].items():
+            for one, other in zip(bounds[0][key], bound, strict=True):
+                self.assertAlmostEqual(one, other, delta=0.02, msg=str(key))
+        row = rows[1]
+        # What it stood on is gone: said, not guessed.
+        for artifact in row.sources.get().artifacts.filter(name=routes.HANDED_ON):
+            artifact.delete()
+        with self.assertRaisesRegex(routes.Lacking, "no longer kept"):
+            routes.taken_then(row)
+
+    def bounds(self, row: Rehearsal) -> dict[tuple[str, str, str], list[float]]:
+        with self.captureOnCommitCallbacks(execute=False):
+            self.client.post(f"/api/rehearsals/{row.pk}/tolerance", {"reach": 0.5}, content_type="application/json")
+        run_tolerance(Tolerance.objects.get(rehearsal=row).pk)
+        told = self.client.get(f"/api/rehearsals/{row.pk}/tolerance").json()
+        self.assertEqual((told["state"], told["error"]), ("done", ""))
+        return {(q["kind"], q["name"], q["axis"]): [q[way]["amount"] for way in ("less", "more")]
+                for q in told["result"]["quantities"]}  # fmt: skip
+
+    def put(self, step: dict[str, Any], program: str) -> None:
+        answer = self.client.post(
+            f"/api/revisions/{step['revision']}/programs", {"files": SimpleUploadedFile("O1001.nc", program.encode())}
+        )
+        self.assertEqual(answer.status_code, 200, answer.content)
 
     def test_what_cannot_be_a_route_is_refused_and_nothing_of_it_is_kept(self) -> None:
         for steps, reason in (

@@ -65,15 +65,24 @@ def rehearse_step(
     quick: bool = False,
 ) -> Rehearsal:  # fmt: skip
     """A job opened with what is left of the stocks that it takes from earlier steps; what they left in doubt is told."""
+    result = rehearse(given(job, taken), progress, store, filmed, quick)
+    tell_doubt(result, taken)
+    return result
+
+
+def given(job: Job, taken: Mapping[Key, Handed]) -> Job:
+    """The job, which was opened with what is left of those stocks, knowing also what they were and who cut them."""
     job.origins = {key: item.origin for key, item in taken.items()}
     job.cut_before = {key: item.cut for key, item in taken.items()}
-    result = rehearse(job, progress, store, filmed, quick)
+    return job
+
+
+def tell_doubt(result: Rehearsal, taken: Mapping[Key, Handed]) -> None:
     if first := _in_doubt(taken):
         result.docket.add(
             "check.limit", f"its stock comes from '{first}', which {_doubt_of(first, taken)}: what is told here holds only if that "
             "step leaves what it did here", remedy=f"Put '{first}' right and verify the route again.",
         )  # fmt: skip
-    return result
 
 
 def handed_on(result: Rehearsal, taken: Mapping[Key, Handed], step: str) -> dict[str, Handed]:
