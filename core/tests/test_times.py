@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import json
+import math
 import tempfile
 import unittest
 from pathlib import Path
 
+import numpy as np
+
 from bluntmirror.job import open_job
+from bluntmirror.job.models import MachineCode, NamedSpindle
 from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
 from bluntmirror.rehearsal.times import operation_times, savings
 
 from .build import HEAD, slot_job
+from .language import TURN_READY, lathe, read
 from .shop import folders, rehearsed
 
 END = "G0 Z20. M9\nM5\nG91 G28 Z0.\nM30\n"
@@ -48,6 +54,45 @@ class Operations(unittest.TestCase):
     def test_without_stock_all_feed_counts_as_cutting(self) -> None:
         (row,) = operation_times(check_program(self._checked("G1 X-50. F1000.\nG4 X2.\n")))
         self.assertEqual((row.air, round(row.dwell, 6)), (0.0, 2.0))
+
+    def test_a_spindle_that_runs_up_and_coolant_take_what_the_machine_says(self) -> None:
+        """Δn / ramp: 6000 at 4000 rev/min a second are 1.5 s up, as many down before M6 and at M5; S alone from 6000 to 2000 is 1 s,
+        a reversal at 2000 is 1 s. Coolant on and off are half a second each; off where it is off is none."""
+        with tempfile.TemporaryDirectory() as folder:
+            program = HEAD + "M8\nS2000\nM4\nM9\nM9\nS6000 M3\nG91 G28 Z0.\nG90\nM6\nM5\nM30\n"
+            plain = check_program(slot_job(Path(folder), program))
+            place = Path(folder) / "machine.json"
+            machine = json.loads(place.read_text())
+            machine["spindle"]["ramp"], machine["coolant_seconds"] = 4000, 0.5
+            place.write_text(json.dumps(machine))
+            timed = check_program(open_job(Path(folder)))
+        rows = operation_times(timed)
+        self.assertEqual(
+            [(round(row.spindle, 9), round(row.coolant, 9)) for row in rows], [(1.5 + 1.0 + 1.0 + 2.0, 1.0), (1.5, 0.0)]
+        )
+        self.assertAlmostEqual(timed.reel.seconds - plain.reel.seconds, 1.5 + 5.5 + 1.0)
+        self.assertEqual([f.kind for f in timed.findings], [f.kind for f in plain.findings])
+        self.assertEqual([row.spindle for row in operation_times(plain)], [0.0, 0.0])
+
+    def test_under_surface_speed_a_spindle_runs_up_to_that_of_the_diameter(self) -> None:
+        """n = 1000 v / (π d): at the diameter of 60 where the lead leaves the tool, π · 60 m/min are 1000 rev/min; on the way to 30 it
+        follows to 2000, and from there it stops."""
+        _, result, found = read(
+            lathe(ramps={"": 500.0}), TURN_READY.replace("M3", "") + f"G96 S{math.pi * 60:.9f} M3\nG0 X30.\nM5\n"
+        )
+        self.assertEqual(found, [])
+        self.assertEqual(list(result.spent.values()), ["spindle"] * 2)
+        np.testing.assert_allclose(result.motions.seconds[list(result.spent)], [2.0, 4.0])
+
+    def test_of_several_spindles_each_has_a_ramp_of_its_own(self) -> None:
+        spindles = {
+            n: NamedSpindle(name=n, turns="work", mount=n, ramp=ramp)
+            for n, ramp in (("main", 1000.0), ("sub", 250.0), ("still", None))
+        }
+        codes = {f"M{60 + k}": MachineCode(does="spindle", spindle=name, turns=1) for k, name in enumerate(spindles)}
+        setup = lathe(spindles=spindles, addressed="main", codes=codes, ramps={"main": 1000.0, "sub": 250.0})
+        _, result, _ = read(setup, "G97 S1000 M3\nM61 S500\nM62 S500\nM60\nM5\n")
+        np.testing.assert_allclose(result.motions.seconds[list(result.spent)], [1.0, 2.0, 1.0])
 
     def _checked(self, program: str):  # type: ignore[no-untyped-def]
         folder = tempfile.TemporaryDirectory()

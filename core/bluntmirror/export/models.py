@@ -234,6 +234,8 @@ class OperationEntry(Exact):
     dwell: float
     change: float
     waiting: float
+    spindle: float = 0.0  # running up and down
+    coolant: float = 0.0
     other: float
     late: float
 

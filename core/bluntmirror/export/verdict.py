@@ -129,7 +129,7 @@ def not_checked(result: Timed) -> list[str]:
     return told
 
 
-KINDS_OF_TIME = ("cutting", "air", "rapid", "dwell", "change", "waiting", "other")
+KINDS_OF_TIME = ("cutting", "air", "rapid", "dwell", "change", "waiting", "spindle", "coolant", "other")
 
 
 def _times(result: Timed) -> dict[str, Any]:

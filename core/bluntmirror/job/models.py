@@ -284,6 +284,7 @@ class NamedSpindle(Strict):
     mount: str
     axis: str | None = None  # the C axis that turns it by degrees
     max_rpm: Positive | None = None
+    ramp: Positive | None = None  # rev/min that it gains or loses in a second
     channel: Annotated[int, Field(ge=1, le=16)] = 1
 
 
@@ -334,7 +335,10 @@ class WorkSpindle(Strict):
 
 
 class Spindle(Strict):
+    """`ramp`: the rev/min that it gains or loses in a second; left out, it takes no time to get to its speed."""
+
     max_rpm: Positive | None = None
+    ramp: Positive | None = None
 
 
 class Unit(Strict):
@@ -374,6 +378,9 @@ class MachineFile(Strict):
     tool_change: ToolChange = ToolChange()
     pace: Pace | None = None
     spindle: Spindle = Spindle()
+    coolant_seconds: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = (
+        0.0  # that a program waits for it, on or off
+    )
     turret: Turret | None = None
     work_spindle: WorkSpindle | None = None
     spindles: Annotated[list[NamedSpindle], Field(max_length=32)] = []
@@ -388,6 +395,8 @@ class MachineFile(Strict):
     def _lists_or_one(self) -> Self:
         if self.spindles and (self.work_spindle or self.spindle.max_rpm):
             raise ValueError("give `spindles`, or `spindle` and `work_spindle`, not both")
+        if self.spindles and self.spindle.ramp:
+            raise ValueError("`ramp` belongs to each of the `spindles`, where they are listed")
         if self.turrets and self.turret:
             raise ValueError("give `turrets` or `turret`, not both")
         for what in (self.spindles, self.turrets, self.grips, self.channels):

@@ -26,6 +26,7 @@ OWN = (
     "reference",
     "tool_change",
     "spindle",
+    "coolant_seconds",
     "rapid",
     "ignore",
     "codes",

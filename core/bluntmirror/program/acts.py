@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..job.models import MachineCode
-from . import fixes, places
+from . import feeds, fixes, places
 from .interpreted import Act
 from .meanings import MEANINGS
 from .motions import OTHER, TOOL_CHANGE
@@ -45,6 +45,7 @@ def _change_tool(run: Writer, block: Block) -> None:
     take_tool(run, control.next_tool, block)
     if not setup.change_keeps_spindle:
         control.spindle = 0  # it is oriented for the change, and stands until the next M3 or M4
+        _run_up(run, control.addressed, 0.0)
     run.add(TOOL_CHANGE, control.machine, seconds=setup.change_seconds)
 
 
@@ -132,7 +133,7 @@ def speed_limit(run: Writer, words: Words) -> None:
 
 
 def spindle_and_coolant(run: Writer, words: Words) -> None:
-    control = run.control
+    control, coolant = run.control, run.control.coolant
     turning = [name for name in words.m if name in _TURNS]
     for name in words.m:
         if name in _TURNS:
@@ -147,8 +148,35 @@ def spindle_and_coolant(run: Writer, words: Words) -> None:
         control.rigid = False
     if run.setup.spindles and (turning or "S" in words):
         _tell_speed(run)
+    if turning or "S" in words:
+        _run_up(run, control.addressed, _turns_at(run))
+    if control.coolant != coolant:
+        _spend(run, "coolant", run.setup.coolant_seconds)
     for code in words.own:
         _machine_code(run, code, words)
+
+
+def _turns_at(run: Writer) -> float:
+    """The signed speed that the spindle addressed is to turn at where the slide stands; a driven tool's is nobody's to wait for here."""
+    control = run.control
+    if control.live:
+        return control.running.get(control.addressed, 0.0)
+    column = control.index("X")
+    return control.spindle * (feeds.rpm_at(run, control.machine[column]) if column >= 0 else control.speed)
+
+
+def _run_up(run: Writer, name: str, speed: float) -> None:
+    """A spindle goes to another speed, and the program waits for it, where the machine says how fast it does."""
+    running, ramp = run.control.running, run.setup.ramps.get(name)
+    if ramp:
+        _spend(run, "spindle", abs(speed - running.get(name, 0.0)) / ramp)
+        running[name] = speed
+
+
+def _spend(run: Writer, on: str, seconds: float) -> None:
+    if seconds > 0.0:
+        run.result.spent[run.builder.count] = on
+        run.add(OTHER, run.control.machine, seconds=seconds)
 
 
 def _act(run: Writer, kind: str, name: str, value: float = 0.0, other: str = "") -> None:
@@ -170,6 +198,7 @@ def _named_spindle(run: Writer, act: MachineCode, words: Words) -> None:
         control.spindle = act.turns
         run.told -= {"spindle", "speed"}
         _tell_speed(run)
+        _run_up(run, name, _turns_at(run))
         return
     speed = abs(words.value["S"]) if "S" in words else control.others.get(name, (0, 0.0))[1]
     most = run.setup.spindles[name].max_rpm
@@ -177,6 +206,7 @@ def _named_spindle(run: Writer, act: MachineCode, words: Words) -> None:
         run.report("speed.machine", f"S{speed:g} is above the {most:g} rev/min of {name}", amount=speed - most,
                    remedy=f"Lower S to {most:g}.", fix=fixes.replace_word(run, "S", most, f"Lower S to {most:g}"))  # fmt: skip
     control.others[name] = act.turns, speed
+    _run_up(run, name, act.turns * speed)
     _act(run, "spindle", name, act.turns * speed)
 
 

@@ -49,6 +49,10 @@ class Setup:
     change_seconds: float = 0.0
     change_keeps_spindle: bool = False
     max_rpm: float | None = None
+    ramps: dict[str, float] = field(
+        default_factory=dict
+    )  # spindle ("" where it is the only one) → rev/min it gains in a second
+    coolant_seconds: float = 0.0
     variables: dict[str, float] = field(default_factory=dict)
     bare_increment: bool = False
     block_skip: frozenset[int] = frozenset()
@@ -150,6 +154,7 @@ class Control:
     others: dict[str, tuple[int, float]] = field(
         default_factory=dict
     )  # of the other spindles: turns (+1, 0, −1) and speed
+    running: dict[str, float] = field(default_factory=dict)  # spindle → rev/min that it has got to, signed
     program_shift: dict[str, float] = field(default_factory=dict)  # of a stretch shifted by the job
     _frame_key: object = None
     _frame: ToolFrame = field(init=False)

@@ -78,6 +78,8 @@ def by_surface_speed(run: Run, kind: int, target: list[float], feed: float) -> t
     if column < 0:
         return control.rpm, feed
     control.speed = rpm_at(run, target[column])
+    if control.running.get(control.addressed):
+        control.running[control.addressed] = control.spindle * control.speed  # it follows while the slide moves
     if kind in (FEED, ARC) and control.feed_mode == "per-revolution" and control.feed is not None:
         mean = 0.5 * (rpm_at(run, control.machine[column]) + rpm_at(run, target[column]))
         feed = max(control.feed * mean, ALTERNATIVE_FEED * 1e-3)

@@ -57,6 +57,7 @@ class Interpreted:
     passes: list[int] = field(default_factory=list)  # the motions before which the program begins anew
     waits: list[Wait] = field(default_factory=list)
     acts: list[Act] = field(default_factory=list)  # of spindles and grips of a machine that lists them
+    spent: dict[int, str] = field(default_factory=dict)  # motion → what it stands for: "spindle", "coolant"
     left_out: list[tuple[int, str, int]] = field(default_factory=list)  # (motion, program, line) where a stretch begins
     shifted: set[int] = field(default_factory=set)  # which of the shifts asked for came into effect
     ended: tuple[str, int] | None = None  # program and line of the end

@@ -5,7 +5,7 @@ late     of the time at feed, what is beyond length over feed: corners, accelera
 saving   air  a stretch at feed in which nothing is cut, run at rapid but for the last of its way to the work
          high a retract above all that stands on the table and the clearance asked for
 
-Spindles, coolant and doors take no time here: a machine file does not say how much.
+Spindles that run up and coolant take the time that the machine file says, those inside a cycle (a tap's way back) none.
 """
 
 from __future__ import annotations
@@ -44,12 +44,18 @@ class OperationTime:
     dwell: float
     change: float
     waiting: float
+    spindle: float  # running up and down
+    coolant: float
     other: float
     late: float
 
     @property
     def seconds(self) -> float:
-        return self.cutting + self.air + self.rapid + self.dwell + self.change + self.waiting + self.other
+        return self.cutting + self.air + self.rapid + self.dwell + self.change + self.waiting + self.spent
+
+    @property
+    def spent(self) -> float:
+        return self.spindle + self.coolant + self.other
 
 
 @dataclass(frozen=True)
@@ -104,7 +110,14 @@ def _of_strand(strand: Strand, cut: Floats | None) -> list[OperationTime]:
             return float(seconds[span][np.isin(kind, kinds)].sum())
 
         at_feed, in_material = of(FEED, ARC, THREAD), float(cutting[span].sum())
-        known = (of(RAPID), of(DWELL), of(TOOL_CHANGE), of(WAIT))
+        spindle, coolant = (
+            sum(
+                (float(seconds[m]) for m, on in strand.interpreted.spent.items() if on == what and first <= m < last),
+                0.0,
+            )
+            for what in ("spindle", "coolant")
+        )
+        known = (of(RAPID), of(DWELL), of(TOOL_CHANGE), of(WAIT), spindle, coolant)
         rows.append(
             OperationTime(
                 strand.channel,

@@ -2807,6 +2807,16 @@ export interface components {
             change: number;
             /** Waiting */
             waiting: number;
+            /**
+             * Spindle
+             * @default 0
+             */
+            spindle: number;
+            /**
+             * Coolant
+             * @default 0
+             */
+            coolant: number;
             /** Other */
             other: number;
             /** Late */

@@ -19,11 +19,13 @@ const KINDS = [
   ["change", "changes", "bar-change"],
   ["dwell", "dwells", "bar-change"],
   ["waiting", "waits", "bar-wait"],
+  ["spindle", "spindle", "bar-change"],
+  ["coolant", "coolant", "bar-change"],
   ["other", "other", "bar-change"],
 ] as const;
 const SHORT_S = 0.05;
 
-const total = (row: Operation) => KINDS.reduce((sum, [kind]) => sum + row[kind], 0);
+const total = (row: Operation) => KINDS.reduce((sum, [kind]) => sum + (row[kind] ?? 0), 0);
 
 function said(saving: Saving, called: (tool: number) => string): string {
   const where = saving.last_line > saving.line ? `lines ${saving.line} to ${saving.last_line}` : `line ${saving.line}`;
@@ -35,7 +37,7 @@ function Kinds({ row }: { row: Operation }) {
   return (
     <span className="bar" aria-hidden>
       {KINDS.map(([kind, , bar]) => (
-        <i key={kind} className={bar} style={{ flex: row[kind] }} />
+        <i key={kind} className={bar} style={{ flex: row[kind] ?? 0 }} />
       ))}
     </span>
   );
@@ -55,7 +57,7 @@ export function TimeList({ rehearsal, replay, onTime, onRehearsal }: Props) {
   if (!times) return several ? <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={onTime} /> : <p className="padded">Rehearse again to see where the time goes.</p>;
   const rows = times.operations;
   const longest = Math.max(...rows.map(total), 1e-9);
-  const sums = KINDS.map(([kind, word, bar]) => ({ word, bar, seconds: rows.reduce((sum, row) => sum + row[kind], 0) })).filter((sum) => sum.seconds > SHORT_S);
+  const sums = KINDS.map(([kind, word, bar]) => ({ word, bar, seconds: rows.reduce((sum, row) => sum + (row[kind] ?? 0), 0) })).filter((sum) => sum.seconds > SHORT_S);
   const late = rows.reduce((sum, row) => sum + row.late, 0);
   const called = (tool: number) => replay.called(tool) || `T${tool}`;
   return (
@@ -110,7 +112,7 @@ export function TimeList({ rehearsal, replay, onTime, onRehearsal }: Props) {
             </li>
           ))}
         </ul>
-        {times.savings.length > 0 && <p className="quiet">To be looked at, not tried. Spindles, coolant and doors take no time here.</p>}
+        {times.savings.length > 0 && <p className="quiet">To be looked at, not tried. Spindles and coolant take the time that the machine file says.</p>}
       </div>
       {several && <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={onTime} />}
     </>

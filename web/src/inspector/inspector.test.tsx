@@ -189,7 +189,7 @@ describe("the docket", () => {
 });
 
 describe("the time", () => {
-  const none = { cutting: 0, air: 0, rapid: 0, dwell: 0, change: 0, waiting: 0, other: 0, late: 0 };
+  const none = { cutting: 0, air: 0, rapid: 0, dwell: 0, change: 0, waiting: 0, spindle: 0, coolant: 0, other: 0, late: 0 };
   const operations = [
     { channel: 1, tool: 3, program: "O1.nc", line: 5, name: "ROUGH", begin: 0, ...none, cutting: 60, air: 30, rapid: 10, late: 2 },
     { channel: 1, tool: 9, program: "O1.nc", line: 50, name: "", begin: 100, ...none, cutting: 50 },

@@ -7,7 +7,7 @@ import { rehearsalOf } from "../tests/rehearsal";
 import { shown } from "../tests/render";
 import { filled, linesFor, MeasuredTimes } from "./MeasuredTimes";
 
-const operation = (tool: number, name: string) => ({ channel: 1, tool, program: "O1.nc", line: 3, name, begin: 0, cutting: 5, air: 1, rapid: 1, dwell: 0, change: 3, waiting: 0, other: 0, late: 0 });
+const operation = (tool: number, name: string) => ({ channel: 1, tool, program: "O1.nc", line: 3, name, begin: 0, cutting: 5, air: 1, rapid: 1, dwell: 0, change: 3, waiting: 0, spindle: 0, coolant: 0, other: 0, late: 0 });
 const rehearsal = rehearsalOf([], { times: { operations: [operation(0, ""), operation(1, "FACE"), operation(2, "DRILL"), operation(1, "CHAMFER")], savings: [] } });
 const told: Calibration = {
   unit: "VM-3 unit 17",

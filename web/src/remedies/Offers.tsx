@@ -17,6 +17,13 @@ export function costs(offer: Offer): string {
   return parts.join(" · ");
 }
 
+/** Which number of a table it is: of a place, along which axis. */
+function named(path: (string | number)[]): string {
+  const last = path[path.length - 1];
+  const axis = typeof last === "number" ? ["XYZ"[last]] : [];
+  return [...path.filter((part) => typeof part === "string").slice(1), ...axis].join(" ");
+}
+
 function Difference({ offer }: { offer: Offer }) {
   const { edits, values } = offer;
   const more = edits.length - MOST_LINES;
@@ -35,7 +42,7 @@ function Difference({ offer }: { offer: Offer }) {
       {edits.length === 0 &&
         values.map((value) => (
           <div key={value.path.join()} className="difference-line">
-            <span className="quiet">{value.path.filter((part) => typeof part === "string").slice(1).join(" ")}</span>
+            <span className="quiet">{named(value.path)}</span>
             <code>
               {value.old !== null && <del>{+value.old.toFixed(4)}</del>}
               <ins>{+value.new.toFixed(4)}</ins>
