@@ -151,6 +151,12 @@ class Finding(models.Model):
         ordering = ["place"]
         unique_together = [("rehearsal", "place")]
 
+    @property
+    def told(self) -> dict[str, Any]:
+        """Its data with what an older build did not keep yet."""
+        later = {"cause": self.cause, "accepted": None, "also": [], "fix": None, "rule": self.data["kind"]}
+        return later | self.data
+
 
 class Search(models.Model):
     """Changes tried on a rehearsal's findings, one finding after the other. `wanted` and `looked`: which findings are to be looked at,

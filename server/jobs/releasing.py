@@ -129,7 +129,10 @@ def lapsed(row: Release) -> str:
     if row.withdrawn_at is not None:
         who = row.withdrawn_by.get_username() if row.withdrawn_by else ""
         return f"withdrawn by {who}: {row.withdrawn_why}"
-    return touched_by_library(row) or why_not(row.rehearsal)
+    try:
+        return touched_by_library(row) or why_not(row.rehearsal)
+    except (OSError, zipfile.BadZipFile) as error:
+        return f"its files cannot be read: {error}"
 
 
 def touched_by_library(row: Release) -> str:

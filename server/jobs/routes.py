@@ -9,6 +9,7 @@ import gzip
 import hashlib
 import io
 import json
+import logging
 import zipfile
 from functools import lru_cache
 from pathlib import Path
@@ -20,6 +21,7 @@ from bluntmirror.rehearsal.routing import Handed, Key, read_handed, write_handed
 
 from .models import Job, Rehearsal, Revision, RouteStep
 
+log = logging.getLogger(__name__)
 HANDED_ON = "handed-on.npz"
 PENDING = (Rehearsal.State.QUEUED, Rehearsal.State.RUNNING)
 
@@ -37,7 +39,12 @@ def newest(job: Job) -> Revision:
 
 def carries_of(revision: Revision) -> list[Key]:
     """Step and body of every stock of a revision that comes from an earlier step."""
-    return _carries(revision.pk, revision.archive.name)
+    try:
+        return _carries(revision.pk, revision.archive.name)
+    except (OSError, zipfile.BadZipFile, KeyError, ValueError) as error:
+        # It will be told when this revision is opened or rehearsed; until then it must not hide all others.
+        log.error("revision %s cannot be read: %s", revision.pk, error)
+        return []
 
 
 @lru_cache(maxsize=512)

@@ -56,6 +56,7 @@ from jobs import (
     touched,
 )
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
+from jobs.store import Lost
 from jobs.tasks import FILM
 
 from .asked import member_of, noted, organisation_of
@@ -156,6 +157,21 @@ def _no_text(request: HttpRequest, error: UnicodeEncodeError) -> HttpResponse:
 @api.exception_handler(services.Behind)
 def _behind(request: HttpRequest, error: services.Behind) -> HttpResponse:
     return api.create_response(request, {"detail": str(error)}, status=409)
+
+
+@api.exception_handler(Lost)
+@api.exception_handler(zipfile.BadZipFile)
+def _lost(request: HttpRequest, error: Exception) -> HttpResponse:
+    """What is kept cannot be read: nothing that whoever asks could do otherwise."""
+    log.error("%s: %s", type(error).__name__, error, exc_info=error)
+    said = (
+        str(error)
+        if isinstance(error, Lost)
+        else f"an archive in the store is damaged ({error}): bring it back from a backup"
+    )
+    return api.create_response(
+        request, {"detail": f"{said}. The log has this under request {logs.number()}."}, status=500
+    )
 
 
 @api.exception_handler(Refused)
@@ -525,7 +541,7 @@ def _finding_out(item: Finding, triage: Triage | None, doubt: bool = False) -> d
         "id": item.pk,
         "title": entry.title if entry else item.data["kind"],
         "meaning": entry.meaning if entry else "",
-        "data": item.data,
+        "data": item.told,
         "triage": triage
         and {
             "judgement": triage.judgement, "reason": triage.reason, "by": triage.by.get_username(), "at": triage.at,

@@ -96,6 +96,10 @@ LANGUAGE_CODE = "en-gb"
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = ROOT / "web" / "dist"
 MEDIA_ROOT = VAR / "store"
+STORAGES = {
+    "default": {"BACKEND": "jobs.store.Store"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
 CHECKPOINTS = VAR / "checkpoints"  # of the stock; may be deleted at any time
 
 # Uploads: a whole job at most; each file and the number of files are bounded where they are taken. Other bodies are programs the

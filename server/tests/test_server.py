@@ -22,7 +22,7 @@ from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from accounts.models import Membership, Organisation
-from jobs import standing
+from jobs import releasing, routes, setups, standing
 from jobs.models import Finding, Job, Rehearsal, Revision
 from jobs.queueing import in_order
 from jobs.running import take_up_again
@@ -70,6 +70,37 @@ class Server(WithShop):
         strict = Client(enforce_csrf_checks=True)
         strict.force_login(self.ines)
         self.assertEqual(strict.post("/api/sign-out").status_code, 403)
+
+    def test_a_file_lost_from_the_store_is_told_where_it_is_missed_and_hides_nothing_else(self) -> None:
+        rows = [
+            self.rehearse(take_in_path(self.shop, self.ines, folder)) for folder in (SLOT, SLOT.parent / "slot-clear")
+        ]
+        lost, torn = (Path(row.revision.archive.path) for row in rows)
+        lost.unlink()
+        torn.write_bytes(torn.read_bytes()[:100])
+        for table in (routes._carries, releasing._own_tools):
+            table.cache_clear()
+        setups._jobs.items.clear()
+        with self.assertLogs("jobs.routes", "ERROR"):
+            told = self.client.get("/api/jobs")
+        self.assertEqual((told.status_code, len(told.json())), (200, 2))
+        with self.assertLogs("mirror.api", "ERROR"):
+            for row, said in zip(rows, ("is no longer in the store", "is damaged"), strict=True):
+                answer = self.client.get(f"/api/revisions/{row.revision.pk}/setup")
+                self.assertEqual(answer.status_code, 500)
+                self.assertIn(said, answer.json()["detail"])
+                self.assertIn("backup", answer.json()["detail"])
+        again = self.rehearse(rows[0].revision)
+        self.assertEqual(again.state, "failed")
+        self.assertIn("./mirror restore", again.error)
+        # What was rehearsed stands; what of it is lost says so, too.
+        self.assertEqual(self.client.get(f"/api/rehearsals/{rows[0].pk}").status_code, 200)
+        Path(rows[0].artifacts.get(name="replay.bin").file.path).unlink()
+        with self.assertLogs("mirror.api", "ERROR"):
+            self.assertIn(
+                "no longer in the store",
+                self.client.get(f"/api/rehearsals/{rows[0].pk}/artifacts/replay.bin").json()["detail"],
+            )
 
     def test_the_list_asks_no_more_for_many_than_for_one_and_says_when_nothing_has_changed(self) -> None:
         row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
