@@ -1,18 +1,24 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Empty, Spin } from "antd";
+import { Alert, App, Button, Empty, Input, Select, Spin } from "antd";
 import { useEffect, useRef, useState } from "react";
 
 import { api, type Job, type Me, type Revision, type Route } from "../api/client";
 import { Compare } from "../swap/Compare";
+import { VERDICT_WORDS } from "../look";
+import { useKept } from "../pane/useKept";
 import { Swap } from "../swap/Swap";
 import { Basket } from "./Basket";
 import { ComposeJob } from "./ComposeJob";
 import { filesOf } from "./dropped";
+import { found, foundRoutes, standing, STANDINGS, type Standing } from "./find";
 import type { Run } from "./RehearseButton";
 import { listed } from "./route";
 import { JobRows, RouteRows } from "./Rows";
 import { touchedRevision } from "./touched";
 import { useDrop } from "./useDrop";
+
+const AT_ONCE = 60; // rows of the list that are drawn before somebody asks for more
+const STANDS: Record<Standing, string> = { all: "however they stand", ...VERDICT_WORDS, none: "not rehearsed" };
 
 interface Props {
   me: Me;
@@ -33,6 +39,11 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
   const [swapping, setSwapping] = useState<Revision | null>(null);
   const [comparing, setComparing] = useState<Job | null>(null);
   const [posting, setPosting] = useState<Revision | null>(null);
+  const [words, setWords] = useKept<string>("jobs words", "");
+  const [wanted, setWanted] = useKept<Standing>("jobs standing", "all");
+  const [shown, setShown] = useState(AT_ONCE);
+  const sought = found(jobs.data ?? [], words, wanted);
+  const entries = listed(sought, foundRoutes(routes.data ?? [], sought, words, wanted));
   const touched = (jobs.data ?? []).filter(touchedRevision).length;
   const picker = useRef<HTMLInputElement>(null);
   useEffect(() => {
@@ -150,6 +161,15 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
         </label>
         {sending && <Spin size="small" />}
         <span className="grow" />
+        <Input size="small" className="jobs-find" allowClear value={words} placeholder="Find" aria-label="Find a job" onChange={(event) => setWords(event.target.value)} />
+        <Select
+          size="small"
+          value={wanted}
+          aria-label="How they stand"
+          popupMatchSelectWidth={false}
+          onChange={setWanted}
+          options={STANDINGS.map((value) => ({ value, label: value === "all" ? STANDS.all : `${STANDS[value]} · ${(jobs.data ?? []).filter((job) => standing(job) === value).length}` }))}
+        />
         {touched > 0 && (
           <Button size="small" onClick={() => void tryTouched()} title="Each with the library's newest machine and tools as a new revision, in the background">
             {touched === 1 ? "Try the one that the library touched" : `Try the ${touched} that the library touched`}
@@ -206,7 +226,7 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
             </tr>
           </thead>
           <tbody>
-            {listed(jobs.data, routes.data ?? []).map((entry) =>
+            {entries.slice(0, shown).map((entry) =>
               "steps" in entry ? (
                 <RouteRows key={`route ${entry.id}`} route={entry} jobs={jobs.data.filter((job) => job.route === entry.id)} acts={acts} onRoute={runRoute} />
               ) : (
@@ -215,6 +235,24 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
             )}
           </tbody>
         </table>
+      )}
+      {entries.length > shown && (
+        <Button size="small" onClick={() => setShown(shown + AT_ONCE)}>
+          {entries.length - shown} more
+        </Button>
+      )}
+      {!!jobs.data?.length && !entries.length && (
+        <Empty description="No job is called so and stands so.">
+          <Button
+            size="small"
+            onClick={() => {
+              setWords("");
+              setWanted("all");
+            }}
+          >
+            Show all
+          </Button>
+        </Empty>
       )}
     </main>
   );

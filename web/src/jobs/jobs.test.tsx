@@ -51,6 +51,29 @@ describe("the jobs", () => {
     expect(onRehearsal).toHaveBeenLastCalledWith(6);
   });
 
+  it("are found by words and by how they stand, and told a few at a time", async () => {
+    const many = Array.from({ length: 70 }, (_, i) => ({ ...JOBS[1], id: 100 + i, name: `Plate ${String(i).padStart(2, "0")}` })) as unknown as Job[];
+    const { user } = open([...JOBS, ...STEPS, ...many], [ROUTE]);
+    const names = () => screen.getAllByRole("row").slice(1).map((row) => within(row).getAllByRole("cell")[0].textContent); // prettier-ignore
+    await screen.findByText("Buoy lid");
+    expect(screen.queryByText("Plate 69")).toBeNull();
+    await user.click(screen.getByRole("button", { name: "13 more" }));
+    expect(screen.getByText("Plate 69")).toBeTruthy();
+
+    const seek = (words: string) => fireEvent.change(screen.getByLabelText("Find a job"), { target: { value: words } });
+    seek("unit LID flaw");
+    expect(names()).toEqual(["Buoy lid", ""]);
+    seek("both sides");
+    expect(names()).toEqual(["Lid, both sides route: op10 → op20", "op10", "op20"]);
+    seek("both sides nothing of the kind");
+    expect(screen.getByText("No job is called so and stands so.")).toBeTruthy();
+    await user.click(screen.getByRole("button", { name: "Show all" }));
+    await user.click(screen.getByRole("combobox", { name: "How they stand" }));
+    await user.click(await screen.findByText("Do not run · 1"));
+    expect(names()).toEqual(["Buoy lid", ""]);
+    sessionStorage.clear();
+  });
+
   it("are looked at quickly from their row, and say that it was no more than that", async () => {
     const looked = [{ ...JOBS[1], revisions: [{ ...JOBS[1].revisions[0], rehearsals: [rehearsal(9, { verdict: "caution", quick: true })] }] }] as unknown as Job[];
     const { user, onRehearsal } = open(looked);

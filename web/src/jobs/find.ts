@@ -1,0 +1,32 @@
+// Finding a job among many: by words of its name, machine and labels, and by how it stands.
+
+import type { Job, Route } from "../api/client";
+
+export const STANDINGS = ["all", "stop", "caution", "clear", "none"] as const;
+export type Standing = (typeof STANDINGS)[number];
+
+/** How a job stands: the verdict on its newest revision; none where that has not been rehearsed to its end. */
+export function standing(job: Job): Standing {
+  const last = job.revisions[0]?.rehearsals[0];
+  return (last?.state === "done" && last.verdict) || "none";
+}
+
+const told = (job: Job) => [job.name, job.step, ...job.revisions.flatMap(({ label, machine }) => [label, machine])];
+
+/** The jobs in which every word is found somewhere, and that stand so. */
+export function found(jobs: Job[], words: string, wanted: Standing): Job[] {
+  const sought = words.toLowerCase().split(/\s+/).filter(Boolean);
+  return jobs.filter((job) => {
+    if (wanted !== "all" && standing(job) !== wanted) return false;
+    const text = told(job).join("\n").toLowerCase();
+    return sought.every((word) => text.includes(word));
+  });
+}
+
+/** The routes that a job found is a step of, or that are called so themselves. */
+export function foundRoutes(routes: Route[], jobs: Job[], words: string, wanted: Standing): Route[] {
+  const own = new Set(jobs.map(({ route }) => route));
+  const sought = words.toLowerCase().split(/\s+/).filter(Boolean);
+  const named = ({ name }: Route) => wanted === "all" && sought.length > 0 && sought.every((word) => name.toLowerCase().includes(word));
+  return routes.filter((route) => own.has(route.id) || named(route) || (wanted === "all" && !sought.length));
+}
