@@ -37,6 +37,7 @@ from jobs import (
     beside,
     calibrating,
     desks,
+    glances,
     history,
     hooks,
     logs,
@@ -425,13 +426,16 @@ def _summary(item: LibraryFile) -> str:
 
 @api.get("/library", response=list[LibraryOut])
 def library(request: HttpRequest) -> Any:
-    rows = LibraryFile.objects.filter(organisation=organisation_of(request)).select_related("created_by")
-    return [_library_out(row) for row in rows]
+    organisation = organisation_of(request)
+    rows = LibraryFile.objects.filter(organisation=organisation).select_related("created_by")
+    jobs = glances.jobs_on(organisation)
+    return [_library_out(row, jobs.get(row.name, 0)) for row in rows]
 
 
-def _library_out(row: LibraryFile) -> dict[str, Any]:
+def _library_out(row: LibraryFile, jobs: int = 0) -> dict[str, Any]:
     return {"id": row.pk, "kind": row.kind, "name": row.name, "number": row.number, "created": row.created,
-            "by": row.created_by.get_username(), "summary": _summary(row)}  # fmt: skip
+            "by": row.created_by.get_username(), "summary": _summary(row),
+            "glance": glances.of_machine(row), "jobs": jobs}  # fmt: skip
 
 
 @api.get("/library/{number}/file")
@@ -793,6 +797,14 @@ def _model(data: bytes) -> HttpResponse:
 @api.get("/library/{number}/model")
 def machine_model(request: HttpRequest, number: int) -> HttpResponse:
     return _model(setups.model_file(setups.machine_alone(_machine(request, number))))
+
+
+@api.get("/library/{number}/picture")
+def machine_picture(request: HttpRequest, number: int) -> HttpResponse:
+    """The machine with nothing on it, as PNG. What a number of the library holds never changes, and so does not its picture."""
+    response = HttpResponse(glances.picture(_machine(request, number)), content_type="image/png")
+    response["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
 
 
 @api.get("/library/{number}/faults", response=list[FaultOut])

@@ -486,6 +486,30 @@ class PartMeasure(Schema):
     read: MeasureResult
 
 
+class TravelOut(Schema):
+    axis: str
+    least: float | None  # null: it has no end
+    most: float | None
+    unit: Literal["mm", "°"]
+
+
+class TurnsOut(Schema):
+    name: str
+    most: float | None  # rev/min
+
+
+class AccessoryOut(Schema):
+    name: str
+    on: bool
+
+
+class Glance(Schema):
+    kind: str
+    travels: list[TravelOut]
+    turns: list[TurnsOut]
+    accessories: list[AccessoryOut]
+
+
 class LibraryOut(Schema):
     id: int
     kind: Literal["machine", "tools"]
@@ -494,6 +518,8 @@ class LibraryOut(Schema):
     created: datetime
     by: str
     summary: str
+    glance: Glance | None = None  # of a machine
+    jobs: int = 0  # that stand on a machine of this name
 
 
 class NewBody(Schema):

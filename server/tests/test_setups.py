@@ -36,6 +36,25 @@ class Setups(WithShop):
     def post(self, address: str, **body: Any) -> Any:
         return self.client.post(f"/api{address}", json.dumps(body), content_type="application/json")
 
+    def test_the_library_tells_its_machines_at_a_glance(self) -> None:
+        (row,) = self.client.get("/api/library").json()
+        self.assertEqual((row["glance"]["kind"], row["jobs"]), ("mill, three axes", 0))
+        self.assertEqual([travel["axis"] for travel in row["glance"]["travels"]], ["X", "Y", "Z"])
+        picture = self.client.get(f"/api/library/{row['id']}/picture")
+        self.assertEqual((picture["Content-Type"], picture.content[:4]), ("image/png", b"\x89PNG"))
+        # That of the job counts it, in inches, too; a table of tools has no kind.
+        data = json.loads((SLOT / "machine.json").read_text())
+        for axis in data["links"]:
+            if axis.get("joint", {}).get("travel"):
+                axis["joint"]["travel"] = [value / 25.4 for value in axis["joint"]["travel"]]
+        inches = json.dumps(data | {"units": "inch", "tool_change": {}, "reference": {}}).encode()
+        keep_in_library(self.shop, self.ines, "machine", inches, "machine.json")
+        keep_in_library(self.shop, self.ines, "tools", (SLOT / "tools.json").read_bytes(), "tools.json")
+        rows = {item["name"]: item for item in self.client.get("/api/library").json()}
+        own = rows[data["name"]]
+        self.assertEqual((own["jobs"], [round(t["least"]) for t in own["glance"]["travels"]]), (1, [-610, -410, -510]))
+        self.assertEqual([item["glance"] for item in rows.values() if item["kind"] == "tools"], [None])
+
     def model(self, response: Any) -> dict[str, Any]:
         data = b"".join(response) if response.streaming else response.content
         (length,) = struct.unpack("<I", data[:4])

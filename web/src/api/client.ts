@@ -290,6 +290,7 @@ export const api = {
   },
   rules: () => json<Rule[]>("/rules"),
   setRule: (id: string, setting: Rule["setting"]) => json<Rule[]>(`/rules/${id}`, "PUT", { setting }),
+  libraryPicture: (id: number) => `/api/library/${id}/picture`,
   libraryFile: (id: number) => `/api/library/${id}/file`,
   routes: () => json<Route[]>("/routes"),
   rehearseRoute: (route: number) => json<Route>(`/routes/${route}/rehearsals`, "POST"),

@@ -854,6 +854,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/{number}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machine Picture
+         * @description The machine with nothing on it, as PNG. What a number of the library holds never changes, and so does not its picture.
+         */
+        get: operations["mirror_api_machine_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/{number}/faults": {
         parameters: {
             query?: never;
@@ -2406,6 +2426,24 @@ export interface components {
              */
             near: number;
         };
+        /** AccessoryOut */
+        AccessoryOut: {
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+        };
+        /** Glance */
+        Glance: {
+            /** Kind */
+            kind: string;
+            /** Travels */
+            travels: components["schemas"]["TravelOut"][];
+            /** Turns */
+            turns: components["schemas"]["TurnsOut"][];
+            /** Accessories */
+            accessories: components["schemas"]["AccessoryOut"][];
+        };
         /** LibraryOut */
         LibraryOut: {
             /** Id */
@@ -2428,6 +2466,33 @@ export interface components {
             by: string;
             /** Summary */
             summary: string;
+            glance?: components["schemas"]["Glance"] | null;
+            /**
+             * Jobs
+             * @default 0
+             */
+            jobs: number;
+        };
+        /** TravelOut */
+        TravelOut: {
+            /** Axis */
+            axis: string;
+            /** Least */
+            least: number | null;
+            /** Most */
+            most: number | null;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "mm" | "°";
+        };
+        /** TurnsOut */
+        TurnsOut: {
+            /** Name */
+            name: string;
+            /** Most */
+            most: number | null;
         };
         /** Message */
         Message: {
@@ -6380,6 +6445,26 @@ export interface operations {
         };
     };
     mirror_api_machine_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_machine_picture: {
         parameters: {
             query?: never;
             header?: never;

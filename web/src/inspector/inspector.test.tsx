@@ -298,7 +298,7 @@ describe("two rehearsals side by side", () => {
 
 describe("another machine under a job", () => {
   it("says what fits before it is put there, rehearses the new revision, and stays open where that fails", async () => {
-    vi.spyOn(api, "library").mockResolvedValue([{ id: 5, kind: "machine", name: "VM-5 unit 22", number: 1, summary: "axes X Y Z", created: "", by: "" }, { id: 6, kind: "tools", name: "crib", number: 1, summary: "", created: "", by: "" }]);
+    vi.spyOn(api, "library").mockResolvedValue([{ id: 5, kind: "machine", name: "VM-5 unit 22", number: 1, summary: "axes X Y Z", created: "", by: "", jobs: 0 }, { id: 6, kind: "tools", name: "crib", number: 1, summary: "", created: "", by: "", jobs: 0 }]);
     vi.spyOn(api, "fits").mockResolvedValue([{ what: "axes", fits: false, said: "it lacks B" }]);
     const swap = vi.spyOn(api, "swap").mockRejectedValueOnce(new Error("offset G54: the linear axes cannot bring the gauge point there")).mockResolvedValue({ id: 1, name: "lid", revisions: [{ id: 44 }] } as unknown as Job);
     const rehearse = vi.spyOn(api, "rehearse").mockResolvedValue({ id: 99 } as never);

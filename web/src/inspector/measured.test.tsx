@@ -27,7 +27,7 @@ test("there is a line for the whole and for every tool once, and what is left em
 
 test("asked, kept for the unit, and put under the job", async () => {
   const asked = vi.spyOn(api, "measured").mockResolvedValue(told);
-  const learn = vi.spyOn(api, "learnTimes").mockResolvedValue({ id: 31, kind: "machine", name: "VM-3 unit 17", number: 4, summary: "", created: "", by: "ines" });
+  const learn = vi.spyOn(api, "learnTimes").mockResolvedValue({ id: 31, kind: "machine", name: "VM-3 unit 17", number: 4, summary: "", created: "", by: "ines", jobs: 0 });
   const swap = vi.spyOn(api, "swap").mockResolvedValue({ revisions: [{ id: 77 }] } as unknown as Job);
   vi.spyOn(api, "rehearse").mockResolvedValue({ id: 99 } as never);
   const onRehearsal = vi.fn();

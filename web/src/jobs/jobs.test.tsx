@@ -153,12 +153,22 @@ describe("the jobs", () => {
 
 describe("the library", () => {
   it("keeps machines and tool tables apart, opens a machine, and says why a file was not taken", async () => {
-    const file = (id: number, kind: LibraryFile["kind"], name: string): LibraryFile => ({ id, kind, name, number: 1, summary: "axes X Y Z", created: "2026-11-25T20:00:00Z", by: "ines" });
-    vi.spyOn(api, "library").mockResolvedValue([file(1, "machine", "VM-3 unit 17"), file(2, "tools", "Crib")]);
+    const file = (id: number, kind: LibraryFile["kind"], name: string): LibraryFile => ({ id, kind, name, number: 1, summary: "axes X Y Z", created: "2026-11-25T20:00:00Z", by: "ines", jobs: 0 });
+    const glance = {
+      kind: "mill, four axes: B turns the work", turns: [{ name: "spindle", most: 12000 }, { name: "sub", most: null }], accessories: [{ name: "probe", on: true }, { name: "lamp", on: false }],
+      travels: [{ axis: "X", least: -610, most: 0, unit: "mm" }, { axis: "B", least: null, most: null, unit: "°" }],
+    } as const; // prettier-ignore
+    const machine = { ...file(1, "machine", "VM-3 unit 17"), glance, jobs: 3, number: 2 } as unknown as LibraryFile;
+    vi.spyOn(api, "library").mockResolvedValue([machine, { ...machine, id: 9, number: 1 }, file(2, "tools", "Crib")]);
     const add = vi.spyOn(api, "addToLibrary").mockRejectedValue(new Error("machine.json: links: 'slide' is its own ancestor"));
     const onMachine = vi.fn();
     const { user } = shown(<Library onMachine={onMachine} />);
-    await user.click(await screen.findByText("VM-3 unit 17"));
+    await user.click((await screen.findAllByRole("button", { name: "VM-3 unit 17" }))[0]);
+    // The newest number is shown whole; of those before it the kind.
+    const rows = screen.getAllByRole("row").map((row) => [...row.querySelectorAll("td")].slice(1, 4).map((cell) => cell.textContent));
+    expect(rows[1]).toEqual(["2", "mill, four axes: B turns the workX -610 … 0B without endspindle to 12 000 /minwith probe, lamp (off)", "3"]);
+    expect(rows[2]).toEqual(["1", "mill, four axes: B turns the work", ""]);
+    expect(screen.getByRole("img").getAttribute("src")).toBe("/api/library/1/picture");
     expect(onMachine).toHaveBeenCalledWith(1);
     const [machines] = document.querySelectorAll<HTMLInputElement>("input[type=file]");
     const dropped = new File(["{}"], "machine.json");

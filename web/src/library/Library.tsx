@@ -4,10 +4,39 @@ import { useState } from "react";
 
 import { api, type LibraryFile } from "../api/client";
 
+type Glance = NonNullable<LibraryFile["glance"]>;
+
 const KINDS: { kind: LibraryFile["kind"]; title: string; what: string }[] = [
   { kind: "machine", title: "Machines", what: "a machine.json, a zip of it with its meshes, or a URDF" },
   { kind: "tools", title: "Tool tables", what: "a tools.json" },
 ];
+
+const count = (value: number) => value.toLocaleString("en-GB").replaceAll(",", " ");
+
+/** How far an axis goes: from where to where, or round and round. */
+function travel({ axis, least, most, unit }: Glance["travels"][number]): string {
+  if (least === null || most === null) return `${axis} without end`;
+  return `${axis} ${count(least)} … ${count(most)}${unit === "°" ? "°" : ""}`;
+}
+
+function Machine({ file, glance }: { file: LibraryFile; glance: Glance }) {
+  const turns = glance.turns.filter(({ most }) => most !== null);
+  return (
+    <div className="at-a-glance">
+      <img src={api.libraryPicture(file.id)} width={120} height={90} loading="lazy" alt={`${file.name}: ${glance.kind}`} />
+      <div>
+        <div>{glance.kind}</div>
+        <div className="travels">
+          {glance.travels.map((row) => (
+            <span key={row.axis}>{travel(row)}</span>
+          ))}
+        </div>
+        {turns.length > 0 && <div className="quiet">{turns.map(({ name, most }) => `${name} to ${count(most!)} /min`).join(" · ")}</div>}
+        {glance.accessories.length > 0 && <div className="quiet">with {glance.accessories.map(({ name, on }) => (on ? name : `${name} (off)`)).join(", ")}</div>}
+      </div>
+    </div>
+  );
+}
 
 /** Machines and tool tables that new jobs pick from. A change comes as a new number; old ones stay. */
 export function Library({ onMachine }: { onMachine: (id: number) => void }) {
@@ -58,25 +87,27 @@ export function Library({ onMachine }: { onMachine: (id: number) => void }) {
                     <tr>
                       <th>Name</th>
                       <th>Number</th>
-                      <th>What it has</th>
+                      <th>{kind === "machine" ? "What it is" : "What it has"}</th>
+                      {kind === "machine" && <th>Jobs</th>}
                       <th>When, by whom</th>
                       <th />
                     </tr>
                   </thead>
                   <tbody>
-                    {rows.map((file) => (
-                      <tr key={file.id} className="first">
+                    {rows.map((file, i) => (
+                      <tr key={file.id} className={rows[i - 1]?.name === file.name ? "" : "first"}>
                         <td>
                           {kind === "machine" ? (
-                            <a className="said" onClick={() => onMachine(file.id)}>
+                            <button className="as-link said" onClick={() => onMachine(file.id)}>
                               {file.name}
-                            </a>
+                            </button>
                           ) : (
                             <b>{file.name}</b>
                           )}
                         </td>
                         <td>{file.number}</td>
-                        <td>{file.summary}</td>
+                        <td>{file.glance && rows[i - 1]?.name !== file.name ? <Machine file={file} glance={file.glance} /> : <span className="quiet">{file.glance?.kind ?? file.summary}</span>}</td>
+                        {kind === "machine" && <td>{rows[i - 1]?.name === file.name || !file.jobs ? "" : file.jobs}</td>}
                         <td className="quiet">
                           {new Date(file.created).toLocaleDateString("en-GB", { dateStyle: "medium" })}, {file.by}
                         </td>
