@@ -145,7 +145,7 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
     >
       <div className="jobs-head">
         <h2>Jobs</h2>
-        <span className="quiet">Drop the folder of a job or a route, or a zip of one, anywhere on this page, or</span>
+        <span className="quiet">Drop a job's or a route's folder or zip anywhere here, or</span>
         <label className="choose">
           <input
             type="file"

@@ -166,7 +166,7 @@ describe("the library", () => {
     await user.click((await screen.findAllByRole("button", { name: "VM-3 unit 17" }))[0]);
     // The newest number is shown whole; of those before it the kind.
     const rows = screen.getAllByRole("row").map((row) => [...row.querySelectorAll("td")].slice(1, 4).map((cell) => cell.textContent));
-    expect(rows[1]).toEqual(["2", "mill, four axes: B turns the workX -610 … 0B without endspindle to 12 000 /minwith probe, lamp (off)", "3"]);
+    expect(rows[1]).toEqual(["2", "mill, four axes: B turns the workX −610 … 0B without endspindle to 12\u2009000 /minwith probe, lamp (off)", "3"]);
     expect(rows[2]).toEqual(["1", "mill, four axes: B turns the work", ""]);
     expect(screen.getByRole("img").getAttribute("src")).toBe("/api/library/1/picture");
     expect(onMachine).toHaveBeenCalledWith(1);

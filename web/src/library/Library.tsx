@@ -11,7 +11,7 @@ const KINDS: { kind: LibraryFile["kind"]; title: string; what: string }[] = [
   { kind: "tools", title: "Tool tables", what: "a tools.json" },
 ];
 
-const count = (value: number) => value.toLocaleString("en-GB").replaceAll(",", " ");
+const count = (value: number) => value.toLocaleString("en-GB").replaceAll(",", "\u2009").replace("-", "−");
 
 /** How far an axis goes: from where to where, or round and round. */
 function travel({ axis, least, most, unit }: Glance["travels"][number]): string {
