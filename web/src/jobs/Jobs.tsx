@@ -211,7 +211,7 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
       {jobs.isError && <Alert type="error" title={jobs.error.message} />}
       {jobs.isPending && <Spin className="middle" />}
       {jobs.data?.length === 0 && <Empty description="No job yet. Drop the first one here." />}
-      {!!jobs.data?.length && (
+      {entries.length > 0 && jobs.data && (
         <table className="job-table jobs-of">
           <thead>
             <tr>
@@ -242,7 +242,7 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
         </Button>
       )}
       {!!jobs.data?.length && !entries.length && (
-        <Empty description="No job is called so and stands so.">
+        <Empty image={Empty.PRESENTED_IMAGE_SIMPLE} description="No job is called so and stands so.">
           <Button
             size="small"
             onClick={() => {
