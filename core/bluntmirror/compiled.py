@@ -37,7 +37,7 @@ class Kernel:
     def __call__(self, *values: Any) -> Any:
         if _compiler is None:
             return self.py_func(*values)
-        return self.handed_over()(*values)
+        return (self.compiled or self.handed_over())(*values)
 
     def handed_over(self) -> Any:
         """The compiler's own object for it, made when it is first asked for: those of two hundred kernels would cost a short run, which
