@@ -43,8 +43,14 @@ def carries_of(revision: Revision) -> list[Key]:
         return _carries(revision.pk, revision.archive.name)
     except (OSError, zipfile.BadZipFile, KeyError, ValueError) as error:
         # It will be told when this revision is opened or rehearsed; until then it must not hide all others.
-        log.error("revision %s cannot be read: %s", revision.pk, error)
+        _tell(revision.pk, str(error))
         return []
+
+
+@lru_cache(maxsize=512)
+def _tell(number: int, error: str) -> None:
+    """Into the log, once: the list of jobs is asked for every few seconds."""
+    log.error("revision %s cannot be read: %s", number, error)
 
 
 @lru_cache(maxsize=512)

@@ -78,7 +78,7 @@ class Server(WithShop):
         lost, torn = (Path(row.revision.archive.path) for row in rows)
         lost.unlink()
         torn.write_bytes(torn.read_bytes()[:100])
-        for table in (routes._carries, releasing._own_tools):
+        for table in (routes._carries, routes._tell, releasing._own_tools):
             table.cache_clear()
         setups._jobs.items.clear()
         with self.assertLogs("jobs.routes", "ERROR"):
