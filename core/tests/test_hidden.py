@@ -52,7 +52,8 @@ class Details(unittest.TestCase):
     def test_what_rays_tell_is_not_called_hidden(self, seed: int) -> None:
         """Thin walls, low steps, roundings, finely faceted balls, wherever they stand and whatever way they look."""
         random = np.random.default_rng(seed)
-        at, turn = random.uniform(-2, 2, 3).tolist(), [0.0, 0.0, float(random.uniform(0, 90))]
+        # Within the block, whatever way the step is turned: half its diagonal is 6.02 of the block's 8.
+        at, turn = random.uniform(-1.9, 1.9, 3).tolist(), [0.0, 0.0, float(random.uniform(0, 90))]
         thin = float(random.uniform(0.1, 0.4))
         rib = manifold3d.Manifold.cube([12, thin, 5], True).rotate(turn).translate([at[0], at[1], 6.0])
         step = manifold3d.Manifold.cube([8, 9, thin], True).rotate(turn).translate([at[0], at[1], 4.0])
@@ -64,6 +65,12 @@ class Details(unittest.TestCase):
         )  # fmt: skip
         for design in (BLOCK + rib, BLOCK + step, BLOCK - step, BLOCK + ball, BLOCK - ball, BLOCK + rounded):
             self.assertEqual(beside(design, design).hidden, [])
+
+    def test_rays_of_another_lattice_are_refused(self) -> None:
+        """One cell more: compiled code would go beyond the others' ends, and did."""
+        left, wider = Stock(meshes.box([20, 16, 24]), GRID), Stock(meshes.box([20, 16.1, 24]), GRID)
+        with self.assertRaisesRegex(ValueError, "another lattice"):
+            left.rays = wider.rays
 
     def test_on_a_finer_grid_it_is_found(self) -> None:
         for radius in (0.15, 0.2, 0.25):

@@ -474,6 +474,9 @@ class Stock:
 
     @rays.setter
     def rays(self, rays: list[Rays]) -> None:
+        if any((own.lattice.counts != self.lattice.counts).any() for own in rays):
+            # Compiled code goes by the lattice, and would read beyond what these hold.
+            raise ValueError("these are rays of another lattice")
         self._rays, self._section = rays, None
 
     @property
