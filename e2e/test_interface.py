@@ -748,16 +748,14 @@ class Interface(WithBrowser):
 
             # Another machine under it, and the two side by side.
             page.get_by_role("button", name="All jobs").click()
-            page.get_by_role("button", name=re.compile("^More for")).first.click()
-            page.get_by_text("Another machine under it").click()
+            self.from_menu(page, "Another machine under it", page.get_by_label("Machine", exact=True))
             self.choose(page, "Machine", "VM-5 unit 22")
             expect(page.get_by_test_id("fits")).to_contain_text("within travel", timeout=60_000)
             page.get_by_role("button", name="Put it under the job and rehearse").click()
             expect(page.get_by_test_id("verdict")).to_contain_text("May run", timeout=LONG_MS)
             page.get_by_role("button", name="All jobs").click()
-            page.get_by_role("button", name=re.compile("^More for")).first.click()
-            page.get_by_text("Rehearsals side by side").click()
             compare = page.get_by_test_id("compare")
+            self.from_menu(page, "Rehearsals side by side", compare)
             expect(compare).to_contain_text("VM-5 unit 22")
             expect(compare.get_by_text("May run")).to_have_count(2)
 
