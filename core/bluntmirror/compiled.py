@@ -45,9 +45,8 @@ class Kernel:
         with _lock:
             if self.compiled is None:
                 self.compiled = _compiler.njit(self.py_func, **self.options)
-                for module, name in _places.pop(
-                    id(self), ()
-                ):  # a call through this object takes longer than a short kernel
+                # A call through this object takes longer than a short kernel.
+                for module, name in _places.pop(id(self), ()):
                     setattr(module, name, self.compiled)
         return self.compiled
 

@@ -44,6 +44,13 @@ class Glance(unittest.TestCase):
         machine = MachineFile.model_validate(machines.head_and_table())
         self.assertEqual(kind_of(machine), "mill, five axes: B turns the tool, C turns the work")
 
+    def test_a_door_is_no_axis_of_a_mill(self) -> None:
+        data = machines.router()
+        before = kind_of(MachineFile.model_validate(machines.router()))
+        data["links"].append(machines.link("door", data["links"][0]["name"], machines.linear("DOOR", [1, 0, 0])))
+        data["channels"] = [{"number": 1, "axes": [*data["channels"][0]["axes"], "DOOR"]}]
+        self.assertEqual(kind_of(MachineFile.model_validate(data)), before)
+
     def test_travels_turns_and_accessories(self) -> None:
         job = open_job(JOBS / "slot-clear")
         told = glance(job.machine)

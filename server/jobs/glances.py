@@ -1,6 +1,5 @@
 """What the library tells of its machines at a glance. What a number of the library holds never changes: it is worked out once."""
 
-from functools import lru_cache
 from typing import Any
 
 from django.db.models import Count, OuterRef, Subquery
@@ -13,17 +12,20 @@ from bluntmirror.job.models import MachineFile
 from . import setups
 from .models import Job, LibraryFile, Revision
 
-MOST_TOLD, MOST_PICTURES = 1024, 256
+_told: "setups.Kept[dict[str, Any]]" = setups.Kept(1024)  # by the digest of its files
+_drawn: "setups.Kept[bytes]" = setups.Kept(256)
 
 
 def of_machine(item: LibraryFile) -> dict[str, Any] | None:
     """Kind, travels, what turns, accessories; None of a tool table."""
-    return _told(_Of(item)) if item.kind == LibraryFile.Kind.MACHINE else None
+    if item.kind != LibraryFile.Kind.MACHINE:
+        return None
+    return _told.get(item.digest, lambda: glance(_in_millimetres(item)))
 
 
 def picture(item: LibraryFile) -> bytes:
     """A machine with nothing on it, as PNG; empty where it has no shapes. Raises Refused."""
-    return _drawn(_Of(item))
+    return _drawn.get(item.digest, lambda: machine_picture(setups.machine_alone(item)) or b"")
 
 
 def jobs_on(organisation: Organisation) -> dict[str, int]:
@@ -33,24 +35,5 @@ def jobs_on(organisation: Organisation) -> dict[str, int]:
     return dict(jobs.values_list("on").annotate(Count("pk")).order_by())
 
 
-class _Of:
-    """A row of the library as what is kept of it goes by: its files."""
-
-    def __init__(self, item: LibraryFile) -> None:
-        self.item = item
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Of) and self.item.digest == other.item.digest
-
-    def __hash__(self) -> int:
-        return hash(self.item.digest)
-
-
-@lru_cache(MOST_TOLD)
-def _told(of: _Of) -> dict[str, Any]:
-    return glance(MachineFile.model_validate(data_in_millimetres(of.item.data, of.item.name, MachineFile)))
-
-
-@lru_cache(MOST_PICTURES)
-def _drawn(of: _Of) -> bytes:
-    return machine_picture(setups.machine_alone(of.item)) or b""
+def _in_millimetres(item: LibraryFile) -> MachineFile:
+    return MachineFile.model_validate(data_in_millimetres(item.data, item.name, MachineFile))

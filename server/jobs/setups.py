@@ -51,11 +51,12 @@ Json = dict[str, Any]
 T = TypeVar("T")
 
 
-class _Kept(Generic[T]):
+class Kept(Generic[T]):
     """The few things used last, made once each. Whoever asks for one waits while it is made, and nobody else does: a drawing of
     gigabytes that one person opens holds up no other."""
 
-    def __init__(self) -> None:
+    def __init__(self, most: int = KEPT) -> None:
+        self.most = most
         self.items: OrderedDict[str, T] = OrderedDict()
         self.lock = threading.Lock()  # of the two tables, never held while something is made
         self.making: dict[str, threading.Lock] = {}
@@ -74,7 +75,7 @@ class _Kept(Generic[T]):
                 made = make()
                 with self.lock:
                     self.items[key] = made
-                    while len(self.items) > KEPT:
+                    while len(self.items) > self.most:
                         self.items.popitem(last=False)
                 return made
             finally:
@@ -82,9 +83,9 @@ class _Kept(Generic[T]):
                     self.making.pop(key, None)
 
 
-_jobs: "_Kept[Job]" = _Kept()
-_panels: "_Kept[HandPanel]" = _Kept()
-_machines: "_Kept[Job]" = _Kept()
+_jobs: "Kept[Job]" = Kept()
+_panels: "Kept[HandPanel]" = Kept()
+_machines: "Kept[Job]" = Kept()
 _moving = threading.Lock()  # a panel's follower is one hand's
 
 

@@ -77,7 +77,7 @@ class Setups(WithShop):
         self.assertEqual(self.post(f"/revisions/{number}/swap/{machine}").status_code, 404)
 
     def test_files_of_a_job_that_is_forgotten_are_gone(self) -> None:
-        with mock.patch.multiple(setups, _jobs=setups._Kept(), _panels=setups._Kept(), _machines=setups._Kept()):
+        with mock.patch.multiple(setups, _jobs=setups.Kept(), _panels=setups.Kept(), _machines=setups.Kept()):
             job, machine = setups.opened(self.revision), setups.machine_alone(self.machine)
             other = setups.opened(
                 self.revision, {**job.file.model_dump(mode="json", by_alias=True), "name": "with a name more"}
@@ -94,7 +94,7 @@ class Setups(WithShop):
             self.assertEqual([folder for folder in folders if folder.exists()], [])
 
     def test_one_that_takes_long_to_open_holds_up_nobody_else(self) -> None:
-        kept, begun, go_on, made = setups._Kept[str](), threading.Event(), threading.Event(), []
+        kept, begun, go_on, made = setups.Kept[str](), threading.Event(), threading.Event(), []
 
         def slow() -> str:
             begun.set()

@@ -46,10 +46,9 @@ def _axes_of(machine: MachineFile) -> list[Joint]:
 def kind_of(machine: MachineFile) -> str:
     """Such as "mill, five axes: A and C turn the work"."""
     chain = Chain(machine)
-    if arms := [channel for channel in machine.channels if channel.arm]:
-        carried = " on a rail" if arms[0].arm and arms[0].arm.rail else ""
-        holds = "" if _moves(chain, "tool", arms[0].arm.joints if arms[0].arm else []) else ", holding the work"
-        return f"arm of six joints{carried}{holds}"
+    if arm := next((channel.arm for channel in machine.channels if channel.arm), None):
+        holds = "" if _moves(chain, "tool", arm.joints) else ", holding the work"
+        return f"arm of six joints{' on a rail' if arm.rail else ''}{holds}"
     turning = [spindle.name for spindle in machine.spindles if spindle.turns == "work"] or (
         ["work"] if machine.work_spindle else []
     )
@@ -59,8 +58,9 @@ def kind_of(machine: MachineFile) -> str:
         if len(machine.channels) > 1:
             parts.append(_count(len(machine.channels), "channel"))
         return f"lathe, {', '.join(parts)}"
-    moved = {axis for channel in machine.channels for axis in channel.axes} & set(chain.joints)
-    rotary = sorted(axis for axis in moved if chain.joints[axis].type == "rotary")
+    # A name of more letters is moved by no word: a door, a quill.
+    moved = [joint for joint in _axes_of(machine) if len(joint.axis) == 1]
+    rotary = sorted(joint.axis for joint in moved if joint.type == "rotary")
     told = f"mill, {NUMBERS[min(len(moved), 12)]} axes"
     sides = [(side, _moves(chain, side, rotary)) for side in ("tool", "work")]
     turned = [

@@ -15,7 +15,7 @@ from ..tools.picture import pictured
 
 
 def seen(job: Job, change: Change) -> dict[str, Any]:
-    """`tools`: number, name and length (mm) with outlines `before` and `after`, both over the tip; `moved`: bodies and by how much,
+    """`tools`: number and name with outlines `before` and `after`, both over the tip; `moved`: bodies and by how much,
     mm in the frame of the link that carries them. What is a number alone, as a register, is not seen."""
     return {"tools": list(_tools(job, change)), "moved": list(_moved(job, change))}
 

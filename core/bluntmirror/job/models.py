@@ -378,9 +378,7 @@ class MachineFile(Strict):
     tool_change: ToolChange = ToolChange()
     pace: Pace | None = None
     spindle: Spindle = Spindle()
-    coolant_seconds: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = (
-        0.0  # that a program waits for it, on or off
-    )
+    coolant_seconds: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = 0.0  # waited for, on or off
     turret: Turret | None = None
     work_spindle: WorkSpindle | None = None
     spindles: Annotated[list[NamedSpindle], Field(max_length=32)] = []

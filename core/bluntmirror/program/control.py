@@ -49,9 +49,8 @@ class Setup:
     change_seconds: float = 0.0
     change_keeps_spindle: bool = False
     max_rpm: float | None = None
-    ramps: dict[str, float] = field(
-        default_factory=dict
-    )  # spindle ("" where it is the only one) → rev/min it gains in a second
+    # Spindle ("" where it is the only one) → rev/min that it gains in a second; None where nobody says.
+    ramps: dict[str, float | None] = field(default_factory=dict)
     coolant_seconds: float = 0.0
     variables: dict[str, float] = field(default_factory=dict)
     bare_increment: bool = False

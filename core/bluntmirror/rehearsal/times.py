@@ -51,11 +51,15 @@ class OperationTime:
 
     @property
     def seconds(self) -> float:
-        return self.cutting + self.air + self.rapid + self.dwell + self.change + self.waiting + self.spent
-
-    @property
-    def spent(self) -> float:
-        return self.spindle + self.coolant + self.other
+        return (
+            self.cutting
+            + self.air
+            + self.rapid
+            + self.dwell
+            + self.change
+            + self.waiting
+            + (self.spindle + self.coolant + self.other)
+        )
 
 
 @dataclass(frozen=True)
@@ -95,6 +99,10 @@ def _of_strand(strand: Strand, cut: Floats | None) -> list[OperationTime]:
     with np.errstate(divide="ignore", invalid="ignore"):
         asked = np.where(feed & (motions.feed > 0), 60.0 * reel.length / motions.feed, seconds)
     late = np.where(feed, np.maximum(seconds - asked, 0.0), 0.0)
+    spent = {on: np.zeros(count) for on in ("spindle", "coolant")}
+    for motion, on in strand.interpreted.spent.items():
+        if motion < count:
+            spent[on][motion] = seconds[motion]
     starts = [(m, line, tool, name) for m, line, tool, name in strand.interpreted.operations if m < count]
     if not starts or starts[0][0] > 0:
         starts.insert(0, (0, int(motions.line[0]), int(motions.tool[0]), ""))
@@ -110,13 +118,7 @@ def _of_strand(strand: Strand, cut: Floats | None) -> list[OperationTime]:
             return float(seconds[span][np.isin(kind, kinds)].sum())
 
         at_feed, in_material = of(FEED, ARC, THREAD), float(cutting[span].sum())
-        spindle, coolant = (
-            sum(
-                (float(seconds[m]) for m, on in strand.interpreted.spent.items() if on == what and first <= m < last),
-                0.0,
-            )
-            for what in ("spindle", "coolant")
-        )
+        spindle, coolant = (float(on[span].sum()) for on in spent.values())
         known = (of(RAPID), of(DWELL), of(TOOL_CHANGE), of(WAIT), spindle, coolant)
         rows.append(
             OperationTime(

@@ -226,14 +226,7 @@ def control_setup(job: Job, chain: Chain, channel: int, solvers: Solvers | None 
         change_seconds=change.seconds,
         change_keeps_spindle=change.keeps_spindle,
         max_rpm=job.machine.spindle.max_rpm,
-        ramps={
-            name: ramp
-            for name, ramp in (
-                ("", job.machine.spindle.ramp),
-                *((spindle.name, spindle.ramp) for spindle in job.machine.spindles),
-            )
-            if ramp
-        },
+        ramps={"": job.machine.spindle.ramp, **{spindle.name: spindle.ramp for spindle in job.machine.spindles}},
         coolant_seconds=job.machine.coolant_seconds,
         variables=dict(job.file.variables),
         bare_increment=job.file.bare_numbers == "increment",

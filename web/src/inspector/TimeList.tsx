@@ -25,7 +25,7 @@ const KINDS = [
 ] as const;
 const SHORT_S = 0.05;
 
-const total = (row: Operation) => KINDS.reduce((sum, [kind]) => sum + (row[kind] ?? 0), 0);
+const total = (row: Operation) => KINDS.reduce((sum, [kind]) => sum + row[kind], 0);
 
 function said(saving: Saving, called: (tool: number) => string): string {
   const where = saving.last_line > saving.line ? `lines ${saving.line} to ${saving.last_line}` : `line ${saving.line}`;
@@ -37,7 +37,7 @@ function Kinds({ row }: { row: Operation }) {
   return (
     <span className="bar" aria-hidden>
       {KINDS.map(([kind, , bar]) => (
-        <i key={kind} className={bar} style={{ flex: row[kind] ?? 0 }} />
+        <i key={kind} className={bar} style={{ flex: row[kind] }} />
       ))}
     </span>
   );
@@ -57,7 +57,7 @@ export function TimeList({ rehearsal, replay, onTime, onRehearsal }: Props) {
   if (!times) return several ? <ChannelTimes rehearsal={rehearsal} replay={replay} onTime={onTime} /> : <p className="padded">Rehearse again to see where the time goes.</p>;
   const rows = times.operations;
   const longest = Math.max(...rows.map(total), 1e-9);
-  const sums = KINDS.map(([kind, word, bar]) => ({ word, bar, seconds: rows.reduce((sum, row) => sum + (row[kind] ?? 0), 0) })).filter((sum) => sum.seconds > SHORT_S);
+  const sums = KINDS.map(([kind, word, bar]) => ({ word, bar, seconds: rows.reduce((sum, row) => sum + row[kind], 0) })).filter((sum) => sum.seconds > SHORT_S);
   const late = rows.reduce((sum, row) => sum + row.late, 0);
   const called = (tool: number) => replay.called(tool) || `T${tool}`;
   return (

@@ -10,7 +10,7 @@ import { Swap } from "../swap/Swap";
 import { Basket } from "./Basket";
 import { ComposeJob } from "./ComposeJob";
 import { filesOf } from "./dropped";
-import { found, foundRoutes, standing, STANDINGS, type Standing } from "./find";
+import { found, standing, STANDINGS, type Standing } from "./find";
 import type { Run } from "./RehearseButton";
 import { listed } from "./route";
 import { JobRows, RouteRows } from "./Rows";
@@ -43,7 +43,7 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
   const [wanted, setWanted] = useKept<Standing>("jobs standing", "all");
   const [shown, setShown] = useState(AT_ONCE);
   const sought = found(jobs.data ?? [], words, wanted);
-  const entries = listed(sought, foundRoutes(routes.data ?? [], sought, words, wanted));
+  const entries = listed(sought, (routes.data ?? []).filter(({ id }) => sought.some(({ route }) => route === id))); // a step bears its route's name
   const touched = (jobs.data ?? []).filter(touchedRevision).length;
   const picker = useRef<HTMLInputElement>(null);
   useEffect(() => {

@@ -1,6 +1,6 @@
 // Finding a job among many: by words of its name, machine and labels, and by how it stands.
 
-import type { Job, Route } from "../api/client";
+import type { Job } from "../api/client";
 
 export const STANDINGS = ["all", "stop", "caution", "clear", "none"] as const;
 export type Standing = (typeof STANDINGS)[number];
@@ -21,12 +21,4 @@ export function found(jobs: Job[], words: string, wanted: Standing): Job[] {
     const text = told(job).join("\n").toLowerCase();
     return sought.every((word) => text.includes(word));
   });
-}
-
-/** The routes that a job found is a step of, or that are called so themselves. */
-export function foundRoutes(routes: Route[], jobs: Job[], words: string, wanted: Standing): Route[] {
-  const own = new Set(jobs.map(({ route }) => route));
-  const sought = words.toLowerCase().split(/\s+/).filter(Boolean);
-  const named = ({ name }: Route) => wanted === "all" && sought.length > 0 && sought.every((word) => name.toLowerCase().includes(word));
-  return routes.filter((route) => own.has(route.id) || named(route) || (wanted === "all" && !sought.length));
 }

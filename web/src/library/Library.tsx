@@ -94,8 +94,8 @@ export function Library({ onMachine }: { onMachine: (id: number) => void }) {
                     </tr>
                   </thead>
                   <tbody>
-                    {rows.map((file, i) => (
-                      <tr key={file.id} className={rows[i - 1]?.name === file.name ? "" : "first"}>
+                    {rows.map((file) => [file, rows.find(({ name }) => name === file.name) === file] as const).map(([file, newest]) => (
+                      <tr key={file.id} className={newest ? "first" : ""}>
                         <td>
                           {kind === "machine" ? (
                             <button className="as-link said" onClick={() => onMachine(file.id)}>
@@ -106,8 +106,8 @@ export function Library({ onMachine }: { onMachine: (id: number) => void }) {
                           )}
                         </td>
                         <td>{file.number}</td>
-                        <td>{file.glance && rows[i - 1]?.name !== file.name ? <Machine file={file} glance={file.glance} /> : <span className="quiet">{file.glance?.kind ?? file.summary}</span>}</td>
-                        {kind === "machine" && <td>{rows[i - 1]?.name === file.name || !file.jobs ? "" : file.jobs}</td>}
+                        <td>{file.glance && newest ? <Machine file={file} glance={file.glance} /> : <span className="quiet">{file.glance?.kind ?? file.summary}</span>}</td>
+                        {kind === "machine" && <td>{newest && file.jobs ? file.jobs : ""}</td>}
                         <td className="quiet">
                           {new Date(file.created).toLocaleDateString("en-GB", { dateStyle: "medium" })}, {file.by}
                         </td>

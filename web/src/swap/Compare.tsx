@@ -85,7 +85,7 @@ export function operationsApart(a: RehearsalFull, b: RehearsalFull): { name: str
       const table = new Map<string, number>();
       for (const row of side.result?.times?.operations ?? []) {
         const name = row.tool > 0 ? `T${row.tool} ${row.name.toLowerCase()}` : row.name.toLowerCase() || "without a tool";
-        table.set(name, (table.get(name) ?? 0) + KINDS.reduce((sum, kind) => sum + (row[kind] ?? 0), 0));
+        table.set(name, (table.get(name) ?? 0) + KINDS.reduce((sum, kind) => sum + row[kind], 0));
       }
       return [side, table];
     }),
