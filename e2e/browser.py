@@ -1,12 +1,14 @@
 """What every test of the real interface stands on."""
 
+import math
 import os
 import re
 import signal
 import subprocess
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from dataclasses import dataclass
 from pathlib import Path
 
 import redis
@@ -14,7 +16,7 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import connection
 from django.test import TransactionTestCase
-from playwright.sync_api import Locator, Page, expect, sync_playwright
+from playwright.sync_api import Locator, Page, TimeoutError, expect, sync_playwright
 
 from accounts.models import Membership, Organisation
 from jobs.services import take_in_path
@@ -26,11 +28,28 @@ LONG_MS = 180_000
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic",
     "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--force-prefers-reduced-motion",  # a click on what is still unfolding is not taken: nothing unfolds
 ]  # fmt: skip
 
 expect.set_options(timeout=60_000)  # a page on a busy machine is no fault of what is tested
 os.environ.setdefault("MIRROR_WEB_PROCESSES", "1")  # one is back sooner than several
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver runs an event loop of its own
+
+
+HALF_VIEW_DEG = 16  # of the stage's camera
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What the stage shows from the top: its size and middle in the machine's frame, mm."""
+
+    size: tuple[float, float, float]
+    middle: tuple[float, float, float]
+
+    @property
+    def away(self) -> float:
+        """How high above the middle the eye is."""
+        return max(20.0, math.dist((0, 0, 0), self.size) / 2) * 1.25 / math.sin(math.radians(HALF_VIEW_DEG))
 
 
 class WithBrowser(TransactionTestCase):
@@ -87,8 +106,13 @@ class WithBrowser(TransactionTestCase):
             # The driver waits by evaluating text in the page, which the policy forbids; the tests of people hold the policy.
             page = browser.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True)
             page.on("pageerror", lambda error: faults.append(str(error)))
-            self.sign_in(page)
-            yield page
+            try:
+                self.sign_in(page)
+                yield page
+            except BaseException:
+                with suppress(Exception):
+                    print(f"The page when it failed: {page.url}\n{page.locator('body').inner_text()[:3000]}")
+                raise
             browser.close()
         self.assertEqual(faults, [])
 
@@ -128,7 +152,35 @@ class WithBrowser(TransactionTestCase):
         expect(unfolded).to_have_count(0)
 
     def wait_for_time(self, page: Page, time_s: float) -> None:
+        """Until the stage shows this moment, with the stock of it."""
         page.wait_for_function(
-            "t => Math.abs(Number(document.querySelector('[data-testid=stage]').dataset.time) - t) < 0.5", arg=time_s,
-            timeout=60_000,
+            "t => { const { time, missing } = document.querySelector('[data-testid=stage]').dataset;"
+            " return Math.abs(Number(time) - t) < 0.5 && missing === '0'; }",
+            arg=time_s, timeout=60_000,
         )  # fmt: skip
+
+    def seen_from_top(self, page: Page, ask: Callable[[], None], seen: Seen) -> None:
+        """Ask for the view from the top until the stage has drawn it: the bodies that it goes by may still be coming."""
+        x, y, z = seen.middle
+        for _ in range(20):
+            ask()
+            with suppress(TimeoutError):
+                page.wait_for_function(
+                    "to => { const at = document.querySelector('[data-testid=stage]').dataset.eye.split(' ').map(Number);"
+                    " return Math.hypot(...at.map((a, i) => a - to[i])) < 2; }",
+                    arg=[x, y, z + seen.away], timeout=3000,
+                )  # fmt: skip
+                return
+        self.fail(
+            f"seen from {page.get_by_test_id('stage').get_attribute('data-eye')}, not from {seen.away:.1f} above {seen.middle}"
+        )
+
+    def click_on(self, page: Page, x: float, y: float, z: float, seen: Seen) -> None:
+        """Click where a point of the machine's frame is, in the view from the top."""
+        stage = page.get_by_test_id("stage").bounding_box()
+        assert stage
+        scale = stage["height"] / 2 / ((seen.away - (z - seen.middle[2])) * math.tan(math.radians(HALF_VIEW_DEG)))
+        page.mouse.click(
+            stage["x"] + stage["width"] / 2 + scale * (x - seen.middle[0]),
+            stage["y"] + stage["height"] / 2 - scale * (y - seen.middle[1]),
+        )

@@ -24,7 +24,7 @@ from jobs.models import Job, Rehearsal, Revision
 from jobs.services import keep_in_library, take_in_path
 from ops import services
 
-from .browser import CHROMIUM, FLAWED, LONG_MS, WithBrowser
+from .browser import CHROMIUM, FLAWED, LONG_MS, Seen, WithBrowser
 
 
 class Interface(WithBrowser):
@@ -56,7 +56,6 @@ class Interface(WithBrowser):
             for share in (0.02, 0.5, 0.98, 0.02):
                 page.mouse.click(box["x"] + share * box["width"], box["y"] + 30)
                 self.wait_for_time(page, share * first.seconds)
-                page.wait_for_timeout(300)
                 seen.append(self.stage(page, "quads"))
             self.assertEqual(seen[0], seen[3])
             self.assertEqual(len({*seen[:3]}), 3, seen)
@@ -83,8 +82,9 @@ class Interface(WithBrowser):
             drawn = trimesh.load_mesh(file.value.path(), file_type="stl")
             self.assertAlmostEqual(drawn.volume / told_volume, 1.0, delta=0.01)
             expect(page.get_by_test_id("scale")).to_be_visible()
-            page.keyboard.press("3")
-            page.wait_for_timeout(500)
+            top = 76  # program zero above the table
+            lid = Seen((150.0, 110.0, 29.0), (0.0, 0.0, top - 15.5))
+            self.seen_from_top(page, lambda: page.keyboard.press("3"), lid)
             spot = page.get_by_test_id("stage").bounding_box()
             assert spot
             page.mouse.click(spot["x"] + spot["width"] / 2, spot["y"] + spot["height"] / 2)
@@ -113,17 +113,15 @@ class Interface(WithBrowser):
             # Measure: a screw hole of 6.6, and the floor of 18 that the flawed program makes 0.35 thinner; kept, with a tolerance.
             page.locator(".tabs").get_by_text("Sizes").click()
             sizes = page.get_by_test_id("sizes")
-            page.keyboard.press("3")
-            page.wait_for_timeout(500)
-            size, middle = (150.0, 110.0, 29.0), (0.0, 0.0, -15.5)
+            self.seen_from_top(page, lambda: page.keyboard.press("3"), lid)
             sizes.get_by_role("button", name="Diameter").click()
             expect(page.locator(".pointing-hint")).to_contain_text("hole or boss")
-            self.click_on(page, -66 - 2.6, 46, -1, size, middle)  # from the middle, the far side of its wall is seen
+            self.click_on(page, -66 - 2.6, 46, top - 1, lid)  # from the middle, the far side of its wall is seen
             expect(sizes).to_contain_text("6.600 mm", timeout=30_000)
             sizes.get_by_role("button", name="Keep").click()
             expect(page.get_by_test_id("measure")).to_have_count(1)
             sizes.get_by_role("button", name="Wall").click()
-            self.click_on(page, 34, 20, -12, size, middle)
+            self.click_on(page, 34, 20, top - 12, lid)
             expect(sizes).to_contain_text("17.650 mm", timeout=30_000)
             expect(sizes).to_contain_text("18.000 mm")
             sizes.get_by_placeholder("lower").fill("-0.1")
@@ -256,26 +254,6 @@ class Interface(WithBrowser):
             "Travel used",
         ):
             self.assertIn(words, " ".join(pages))
-
-    def click_on(
-        self,
-        page: Page,
-        x: float,
-        y: float,
-        z: float,
-        size: tuple[float, float, float],
-        middle: tuple[float, float, float],
-    ) -> None:
-        """Click where a point of the machine's frame is seen from the top, over a work of this size about this middle."""
-        stage = page.get_by_test_id("stage").bounding_box()
-        assert stage
-        half = math.tan(math.radians(16))  # of the camera's field of view
-        away = max(20.0, math.dist((0, 0, 0), size) / 2) * 1.25 / math.sin(math.radians(16))
-        scale = stage["height"] / 2 / ((away - (z - middle[2])) * half)
-        page.mouse.click(
-            stage["x"] + stage["width"] / 2 + scale * (x - middle[0]),
-            stage["y"] + stage["height"] / 2 - scale * (y - middle[1]),
-        )
 
     def test_the_script_desk(self) -> None:
         """Open, search, read back a block, mend an error by its offered fix, compare, paste offsets, leave out, keep, rehearse."""
@@ -678,16 +656,15 @@ class Interface(WithBrowser):
             expect(bodies).to_contain_text("vise")
             page.get_by_label("at Z").fill("40")  # in the air, to be laid down
             page.get_by_label("at Z").press("Enter")
-            page.wait_for_timeout(1500)
-            page.get_by_role("button", name="Top").click()
-            page.wait_for_timeout(500)
-            size, middle = (150, 198, 94 - 40), (0, 0, 67)
+            from_top = page.get_by_role("button", name="Top").click
+            lifted = Seen((150, 198, 94 - 40), (0, 0, 67))
+            self.seen_from_top(page, from_top, lifted)
             # Its jaw's top, then the table: flush with it, 54 above — its own height.
             page.locator(".mating").get_by_text("flush", exact=True).click()
             page.get_by_label("Gap").fill("54")
-            self.click_on(page, 0, 80, 94, size, middle)
+            self.click_on(page, 0, 80, 94, lifted)
             expect(page.get_by_test_id("mating")).to_contain_text("face of vise")
-            self.click_on(page, 0, -140, 0, size, middle)
+            self.click_on(page, 0, -140, 0, lifted)
             expect(page.get_by_test_id("mating")).to_contain_text("face of table")
             expect(page.get_by_test_id("between")).to_contain_text("94")  # measured on the way: 94 above the table now
             page.get_by_role("button", name="Place vise").click()
@@ -696,11 +673,9 @@ class Interface(WithBrowser):
             expect(page.get_by_label("at Z")).to_have_value("40")
             page.get_by_role("button", name="Redo").click()
             expect(page.get_by_label("at Z")).to_have_value("0")
-            page.wait_for_timeout(1500)
-            page.get_by_role("button", name="Top").click()
-            page.wait_for_timeout(500)
-            size, middle = (150, 198, 76), (0, 0, 38)
-            self.click_on(page, 0, 0, 76, size, middle)
+            laid = Seen((150, 198, 76), (0, 0, 38))
+            self.seen_from_top(page, from_top, laid)
+            self.click_on(page, 0, 0, 76, laid)
             expect(page.get_by_test_id("mating")).to_contain_text("face of blank")
             page.get_by_role("button", name="Program zero here").click()
             page.get_by_text("Offsets", exact=True).click()

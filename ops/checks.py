@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 import time
+from collections import deque
+from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,6 +16,7 @@ from . import services
 from .steps import PYTHON, ROOT, VAR, WEB, environment, say
 
 BIN = PYTHON.parent
+SHARES = 4  # of the core's tests
 
 SOURCE = [
     ("format", [str(BIN / "ruff"), "format", "--check", "."]),
@@ -53,9 +57,10 @@ class Part:
     cwd: Path = ROOT
     env: dict[str, str] | None = None
 
-    def run(self) -> bool:
-        """Whether it passed. Every line it prints tells whose it is: another may run beside it. One that a signal ends
-        says which, and where it was."""
+    def run(self) -> list[str]:
+        """Why it failed, nothing where it passed. Every line it prints tells whose it is: another may run beside it. One
+        that a signal ends says which, and where it was."""
+        told = deque[str](maxlen=400)
         say(f"· {self.name} …")
         begun = time.monotonic()
         with subprocess.Popen(
@@ -64,25 +69,50 @@ class Part:
         ) as running:  # fmt: skip
             assert running.stdout is not None
             for line in running.stdout:
-                say(f"  {self.name} | {line.rstrip()}")
+                told.append(line.rstrip())
+                say(f"  {self.name} | {told[-1]}")
         signal = f" (signal {-running.returncode})" if running.returncode < 0 else ""
         say(f"  {self.name}: {'FAILED' + signal if running.returncode else 'ok'}, {time.monotonic() - begun:.1f} s")
-        return running.returncode == 0
+        return [f"{self.name}{signal}", *why(told)] if running.returncode else []
+
+
+def why(told: Iterable[str]) -> list[str]:
+    """Of what a failed part said, each test that failed with what it failed of; its last words where it names no test.
+
+    Whoever reads only the end of a long log must find the reason there."""
+    found: list[str] = []
+    open_, last = False, ""
+    for line in told:
+        last = line or last
+        if line.startswith(("FAIL: ", "ERROR: ")):
+            found.append(line)
+            open_ = True
+        elif open_ and re.match(r"[\w.]+(Error|Exception|Interrupt)\b", line):
+            found.append(f"  {line[:300]}")
+        elif line.startswith("Ran "):
+            open_ = False
+    return found or [last[:300]]
 
 
 def test(only: list[str]) -> int:
-    """All parts, or those named. The core's, which take longest and need nothing, run beside the others where there is a core for them."""
+    """All parts, or those named. Two run at a time where there are two cores; the real interface has the machine to itself,
+    at the end: a page that waits for its turn is no fault of what is tested."""
     wanted = set(only) or {"source", "web", "core", "server", "e2e"}
-    beside, first = [], []
-    if "core" in wanted:
-        # The core's tests run alone too, with no Django settings, no database and no queue.
-        beside.append(Part("core tests", [str(PYTHON), "-m", "unittest", "discover", "-s", "core/tests", "-t", "core"]))
+    parts: list[Part] = []
     if "source" in wanted:
-        first += [Part(name, command) for name, command in SOURCE]
+        parts += [Part(name, command) for name, command in SOURCE]
+    if "core" in wanted:
+        # The core's tests run alone too, with no Django settings, no database and no queue. They take longest: in shares.
+        modules = sorted(path.stem for path in (ROOT / "core" / "tests").glob("test_*.py"))
+        parts += [
+            Part(f"core tests {share + 1}/{SHARES}", [str(PYTHON), "-m", "unittest", *(f"tests.{name}" for name in modules[share::SHARES])])
+            for share in range(SHARES)
+        ]  # fmt: skip
     if "web" in wanted:
-        first += [Part(name, command, cwd=WEB) for name, command in WEB_CHECKS]
+        parts += [Part(name, command, cwd=WEB) for name, command in WEB_CHECKS]
     labels = [label for label, name in (("server/tests", "server"), ("e2e", "e2e")) if name in wanted]
     children = services.Children(VAR / "log" / "test")
+    last: list[Part] = []
     try:
         if labels:
             var = VAR / "test"
@@ -92,18 +122,13 @@ def test(only: list[str]) -> int:
             env = services.app_environment(var, *ports) | {"MIRROR_LOG": "ERROR"}
             for label in labels:
                 command = [str(PYTHON), "server/manage.py", "test", label, "--noinput"]
-                first.append(Part(f"{label} tests", command, env=env))
-        lanes = [first, beside] if (os.cpu_count() or 1) > 1 else [first + beside]
-        with ThreadPoolExecutor(len(lanes)) as pool:
-            ended = [
-                (part.name, good)
-                for lane in pool.map(lambda lane: [(part, part.run()) for part in lane], lanes)
-                for part, good in lane
-            ]
+                (last if label == "e2e" else parts).append(Part(f"{label} tests", command, env=env))
+        with ThreadPoolExecutor(min(2, os.cpu_count() or 1)) as pool:
+            ended = [*pool.map(Part.run, parts), *map(Part.run, last)]
     finally:
         children.stop()
-    failed = [name for name, good in ended if not good]
-    for name in failed:
-        say(f"FAILED: {name}")
+    failed = [lines for lines in ended if lines]
+    for name, *reasons in failed:
+        say("\n  ".join([f"FAILED: {name}", *reasons]))
     print(f"{len(ended) - len(failed)} passed, {len(failed)} failed")
     return 1 if failed else 0

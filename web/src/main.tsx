@@ -22,6 +22,7 @@ import { Account } from "./account/Account";
 import { InvitedIn, NewPassword } from "./door/Links";
 import { SignIn } from "./door/SignIn";
 import { People } from "./people/People";
+import { useStill } from "./still";
 
 // The stage and its library come only when a rehearsal is opened.
 const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
@@ -159,14 +160,23 @@ const theme = {
   },
 };
 
-createRoot(document.getElementById("root")!).render(
-  <StrictMode>
-    <ConfigProvider theme={theme}>
+const queries = new QueryClient();
+
+function Dressed() {
+  const still = useStill();
+  return (
+    <ConfigProvider theme={{ token: { ...theme.token, motion: !still } }} wave={{ disabled: still }}>
       <App className="house">
-        <QueryClientProvider client={new QueryClient()}>
+        <QueryClientProvider client={queries}>
           <House />
         </QueryClientProvider>
       </App>
     </ConfigProvider>
+  );
+}
+
+createRoot(document.getElementById("root")!).render(
+  <StrictMode>
+    <Dressed />
   </StrictMode>,
 );

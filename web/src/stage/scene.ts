@@ -510,8 +510,9 @@ export class StageScene {
     this.pending = requestAnimationFrame(() => {
       this.pending = 0;
       this.renderer.render(this.scene, this.eye.camera);
-      // How many quads of stock are on show lets a test see the stock change without looking at pixels.
+      // What is drawn, and from where, for a test to see without looking at pixels.
       this.host.dataset.time = this.time.toFixed(3);
+      this.host.dataset.eye = this.eye.camera.position.toArray().map((at) => at.toFixed(2)).join(" ");
       this.host.dataset.missing = String(this.replay.film.missing);
       this.host.dataset.quads = String(this.stocks.reduce((sum, stock) => sum + stock.seen, 0));
     });
