@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,8 +18,7 @@ from .surface_kernel import BRICK, CAPACITY, SPAN, Grid, RayTable, Space, Surfac
 GROUP = 64  # bricks worked out in one call
 
 
-@dataclass(frozen=True)
-class BrickVersion:
+class BrickVersion(NamedTuple):
     """One brick from `time` (s) on, as `brick_file` has it; `quads`: how many."""
 
     brick: int

@@ -121,8 +121,11 @@ def go_on(
                 break
         if states is None:
             continue
+        versions: list[BrickVersion] = []
         for state in states:
-            _take(state, stock, film, work, hits)
+            versions += _take(state, stock, work, hits)
+        # The first checkpoint of a run holds what was shot of the blank, too.
+        film.state = versions, _table(states[-1], "last"), _table(states[-1], "looks")
         _found_so_far(states[-1], watch)
         for rays in stock.rays:
             rays.changed[:] = False
@@ -165,8 +168,8 @@ def _is_whole(state: Arrays, stock: Stock) -> bool:
         return False
 
 
-def _take(state: Arrays, stock: Stock, film: Film, work: Work, hits: Hits) -> None:
-    """What one checkpoint adds to the one before it."""
+def _take(state: Arrays, stock: Stock, work: Work, hits: Hits) -> list[BrickVersion]:
+    """What one checkpoint adds to the one before it; its versions of bricks for the film."""
     for i, rays in enumerate(stock.rays):
         head = f"rays{i}/"
         rays.take({name.removeprefix(head): values for name, values in state.items() if name.startswith(head)})
@@ -178,17 +181,16 @@ def _take(state: Arrays, stock: Stock, film: Film, work: Work, hits: Hits) -> No
             *(state[f"film/{name}"].tolist() for name in ("brick", "time", "quads", "size")), ends.tolist(), strict=True
         )
     ]
-    last, looks = (
-        dict(zip(state[f"film/{name}"].tolist(), state[f"film/{name}/of"].tolist(), strict=True))
-        for name in ("last", "looks")
-    )
-    # The first checkpoint of a run holds what was shot of the blank, too.
-    film.state = [*(film.versions if len(state["before"]) else []), *versions], last, looks
     motions = state["work/motion"]
     for name in Work.COLUMNS:
         getattr(work, name)[motions] = state[f"work/{name}"]
     if len(state["hits/row"]):
         hits.append((state["hits/row"], BatchResult(*(state[f"hits/{name}"] for name in HIT_COLUMNS))))
+    return versions
+
+
+def _table(state: Arrays, name: str) -> dict[int, int]:
+    return dict(zip(state[f"film/{name}"].tolist(), state[f"film/{name}/of"].tolist(), strict=True))
 
 
 def _found_so_far(state: Arrays, watch: Watch) -> None:

@@ -80,6 +80,8 @@ def driven(
     centre: Floats,
 ) -> Rings:  # fmt: skip
     """The rings of driven tools; pieces whose stand is 0 count for nothing."""
+    if not stand.any():
+        return _none(len(number), centre)
     made: list[Outlines] = []
     row = np.zeros(len(number), np.int64)
     for n in np.unique(number[stand > 0]):
@@ -125,6 +127,8 @@ def inserts(
     """The rings of turning tools. `rows`: the pieces that they cut; `here(row)`: the axis values of a piece, and the column of the axis
     that is X to its channel."""
     n_all = len(number)
+    if not len(rows):
+        return _none(n_all, centre)
     outlines: list[Outlines] = []
     row = np.zeros(n_all, np.int64)
     aside = np.zeros(n_all)
@@ -165,8 +169,17 @@ def inserts(
     )  # fmt: skip
 
 
+def _none(pieces: int, centre: Floats) -> Rings:
+    nothing = np.zeros((pieces, 2))
+    return Rings(
+        RingSets.with_kinds([]), np.zeros(pieces, np.int64), nothing, nothing, np.zeros(pieces), np.zeros(pieces, np.bool_), centre
+    )  # fmt: skip
+
+
 def together(one: Rings, other: Rings) -> Rings:
     """Two that count for different pieces, as one."""
+    if not other.counts.any():
+        return one
     takes = other.counts
     return Rings(
         one.sets.and_then(other.sets), np.where(takes, other.tool + len(one.sets.of_tool), one.tool),
