@@ -3,7 +3,7 @@
     organisation.json            what there is and where: jobs with their revisions, routes, the library, what was judged and measured
     jobs/0001 NAME/1/            a revision's files as they came in: a job folder that `./mirror verify` takes
     jobs/0001 NAME/1 rehearsed/  what its last whole rehearsal came to: verdict.json, report.html, stock.stl …
-    library/machine/, tools/     every number of every machine and tool table, with its meshes
+    library/machine/, tools/ …   every number of every machine, tool table, tool and fixture, with the files it names
     record.csv                   who did what
 
 Taken in are files, judgements and measures: what can be worked out is worked out anew, and a release is signed anew by whoever answers for it there.
@@ -194,7 +194,7 @@ def _take_library(organisation: Organisation, user: User, item: dict[str, Any], 
     if others:
         packed = io.BytesIO()
         with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as bundle:
-            bundle.writestr("machine.json", data)
+            bundle.writestr(f"{item['kind']}.json", data)
             for file in others:
                 bundle.writestr(file.relative_to(place).as_posix(), file.read_bytes())
         data = packed.getvalue()

@@ -70,18 +70,20 @@ class RouteStep(models.Model):
 
 
 class LibraryFile(models.Model):
-    """A machine or a tool table that new jobs can pick. A change is a new number, never an edit."""
+    """A machine or a tool table that new jobs can pick, a tool or a fixture that setups can. A change is a new number, never an edit."""
 
     class Kind(models.TextChoices):
         MACHINE = "machine"
         TOOLS = "tools"
+        TOOL = "tool"  # one, as a line of a table
+        FIXTURE = "fixture"  # a body without its place
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="library")
     kind = models.CharField(max_length=10, choices=Kind.choices)
     name = models.CharField(max_length=200, db_collation=EXACT)
     number = models.PositiveIntegerField()
     data = models.JSONField()
-    meshes = models.FileField(upload_to="library/%Y/%m/", blank=True)  # a zip of the mesh files that a machine names
+    meshes = models.FileField(upload_to="library/%Y/%m/", blank=True)  # a zip of the files that it names
     digest = models.CharField(max_length=64)
     created = models.DateTimeField(auto_now_add=True)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)

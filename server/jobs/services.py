@@ -17,7 +17,8 @@ from django.db.models import Max
 from accounts.models import Organisation
 from bluntmirror.geometry.mesh import Mesh, box
 from bluntmirror.job import JobUnreadable, open_job
-from bluntmirror.job.loading import inside, read_machine, read_tools, unzip
+from bluntmirror.job.loading import inside, read_machine, read_model, read_tools, unzip
+from bluntmirror.job.models import Body, ToolEntry
 from bluntmirror.job.route import Route as RouteFiles
 from bluntmirror.job.route import open_route
 from bluntmirror.job.urdf import NotUrdf, from_urdf
@@ -30,6 +31,12 @@ MAX_LIBRARY_BYTES = 5_000_000
 MAX_NAME = 200
 STAND_IN = box((1.0, 1.0, 1.0))  # for what an earlier step leaves, where only the files are read
 Key = tuple[str, str]
+
+
+class FixtureFile(Body):
+    """A fixture of the library: a body that stands nowhere yet."""
+
+    mount: str = ""
 
 
 class Refused(Exception):
@@ -116,7 +123,7 @@ def take_in_route(organisation: Organisation, user: AbstractBaseUser, route: Rou
     return revisions[0]
 
 
-def _packed(folder: Path) -> tuple[bytes, str]:
+def packed(folder: Path) -> tuple[bytes, str]:
     """A folder's files as one archive, the same bytes for the same files, and their digest."""
     out = io.BytesIO()
     total = hashlib.sha256()
@@ -137,7 +144,7 @@ def take_in_path(
     exactly so (or `name`). The same files again give the revision there is. `carried` stands in for what earlier steps leave; a
     step's own new revision is asked for it. Raises Refused."""
     if path.is_dir():
-        same = Revision.objects.filter(job__organisation=organisation, job__thrown_as=0, digest=_packed(path)[1])
+        same = Revision.objects.filter(job__organisation=organisation, job__thrown_as=0, digest=packed(path)[1])
         same = (
             same.filter(job=parent.job)
             if parent
@@ -156,7 +163,7 @@ def take_in_path(
     called = name or job.name
     if len(called) > MAX_NAME or not called.strip():
         raise Refused(f"job.json: name: it has {len(called)} letters; 1 to {MAX_NAME} are taken")
-    packed, digest = _packed(job.folder)
+    archive, digest = packed(job.folder)
     with transaction.atomic():
         if parent:
             row = Job.objects.select_for_update().get(pk=parent.job_id)
@@ -165,11 +172,11 @@ def take_in_path(
         known = row.revisions.filter(digest=digest).first()
         if known:
             return known
-        room.to_keep(organisation, len(packed))
+        room.to_keep(organisation, len(archive))
         number = (row.revisions.aggregate(top=Max("number"))["top"] or 0) + 1
         revision = Revision(job=row, number=number, parent=parent, label=label[:200], machine=job.machine.name[:200], digest=digest,
                             created_by=user)  # fmt: skip
-        revision.archive.save(f"{digest[:16]}.zip", ContentFile(packed), save=False)
+        revision.archive.save(f"{digest[:16]}.zip", ContentFile(archive), save=False)
         revision.save()
     return revision
 
@@ -207,10 +214,10 @@ def ask_if_behind(revision: Revision, anyway: bool) -> None:
 def keep_in_library(
     organisation: Organisation, user: AbstractBaseUser, kind: str, raw: bytes, shown: str
 ) -> LibraryFile:
-    """A machine or tool file as a new number of its name; the same content again gives the one there is.
+    """A machine, a tool table, a tool or a fixture as a new number of its name; the same content again gives the one there is.
 
-    A machine may come as machine.json, as URDF, or as a zip of machine.json with the meshes it names. Raises Refused when it
-    cannot be read, or names files that did not come with it.
+    Each may come as a zip of its KIND.json with the files it names, a machine as URDF, too. Raises Refused when it cannot be
+    read, or names files that did not come with it.
     """
     if len(raw) > MAX_LIBRARY_BYTES:
         raise Refused(f"{shown}: larger than {MAX_LIBRARY_BYTES // 10**6} MB")
@@ -220,25 +227,25 @@ def keep_in_library(
         try:
             if kind == LibraryFile.Kind.MACHINE and shown.lower().endswith(".urdf"):
                 raw = json.dumps(from_urdf(raw.decode("utf-8-sig", "replace")), indent=1).encode()
-            elif kind == LibraryFile.Kind.MACHINE and raw[:4] == b"PK\x03\x04":
+            elif raw[:4] == b"PK\x03\x04":
                 (place / "in.zip").write_bytes(raw)
                 unzip(place / "in.zip", place)
                 (place / "in.zip").unlink()
-                found = next(iter(sorted(place.rglob("machine.json"))), None)
+                found = next(iter(sorted(place.rglob(f"{kind}.json"))), None)
                 if found is None:
-                    raise Refused(f"{shown}: there is no machine.json in it")
+                    raise Refused(f"{shown}: there is no {kind}.json in it")
                 place, raw = found.parent, found.read_bytes()
                 found.unlink()
-                meshes = _packed(place)[0]
+                meshes = packed(place)[0]
             file = Path(folder) / "file.json"
             file.write_bytes(raw)
-            model = read_machine(file, shown) if kind == LibraryFile.Kind.MACHINE else read_tools(file, shown)
+            own_name = _own_name(kind, file, shown)
             for name in files_named(json.loads(raw.decode("utf-8-sig"))):
                 inside(place, name, "shape.file")
         except (JobUnreadable, NotUrdf) as error:
             raise Refused(f"{shown}: {error}" if isinstance(error, NotUrdf) else str(error)) from error
     digest = hashlib.sha256(raw + meshes).hexdigest()
-    name = (model.name or shown)[:200]
+    name = (own_name or shown)[:200]
     with transaction.atomic():
         Organisation.objects.select_for_update().get(pk=organisation.pk)  # one at a time, so that numbers follow
         known = LibraryFile.objects.filter(organisation=organisation, kind=kind, name=name)
@@ -255,6 +262,18 @@ def keep_in_library(
             item.meshes.save(f"{digest[:16]}.zip", ContentFile(meshes), save=False)
         item.save()
         return item
+
+
+def _own_name(kind: str, file: Path, shown: str) -> str:
+    """What a library file calls itself, read as what it is. Raises JobUnreadable."""
+    if kind == LibraryFile.Kind.MACHINE:
+        return read_machine(file, shown).name
+    if kind == LibraryFile.Kind.TOOLS:
+        return read_tools(file, shown).name or ""
+    if kind == LibraryFile.Kind.TOOL:
+        tool = read_model(file, shown, ToolEntry)
+        return tool.name or f"T{tool.number}"
+    return read_model(file, shown, FixtureFile).name
 
 
 def files_named(data: object) -> set[str]:

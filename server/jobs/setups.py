@@ -89,7 +89,7 @@ _machines: "Kept[Job]" = Kept()
 _moving = threading.Lock()  # a panel's follower is one hand's
 
 
-def _unpack(revision: Revision, folder: Path) -> Path:
+def unpack(revision: Revision, folder: Path) -> Path:
     with revision.archive.open("rb") as source, zipfile.ZipFile(source) as bundle:
         bundle.extractall(folder)  # our own archives, checked when they came in
     for file in dropped.folder_of(revision).glob("*"):
@@ -112,7 +112,7 @@ def opened(revision: Revision, data: Json | None = None) -> Job:
         of_steps = "".join(f":{step} {row.pk if row else 0}" for step, row in _sources(revision).items())
         key = f"{revision.job.organisation_id}:{revision.digest}{of_steps}"  # dropped files come to it: an organisation's own
         base = _jobs.get(
-            key, lambda: open_within(lambda folder: _unpack(revision, folder), revision.job.name, _carried(revision))
+            key, lambda: open_within(lambda folder: unpack(revision, folder), revision.job.name, _carried(revision))
         )
         if data is None:
             return base

@@ -36,6 +36,7 @@ from jobs import (
     basket,
     beside,
     calibrating,
+    crib,
     desks,
     glances,
     history,
@@ -86,9 +87,11 @@ from .schemas import (
     FindingOut,
     FitOut,
     FixtureOut,
+    FoundList,
     JobData,
     JobOut,
     JudgedOut,
+    KeepIn,
     LeadIn,
     LibraryOut,
     MateIn,
@@ -420,6 +423,8 @@ def new_job_defaults(request: HttpRequest) -> Any:
 def _summary(item: LibraryFile) -> str:
     if item.kind == LibraryFile.Kind.TOOLS:
         return f"{len(item.data['tools'])} tools"
+    if item.kind != LibraryFile.Kind.MACHINE:
+        return crib.summary_of(item.data)
     axes = [link["joint"]["axis"] for link in item.data["links"] if link.get("joint")]
     return f"axes {' '.join(sorted(axes))}"
 
@@ -448,13 +453,35 @@ def library_file(request: HttpRequest, number: int) -> HttpResponse:
 
 @api.post("/library/{kind}", response={200: LibraryOut, 422: Message})
 def add_to_library(request: HttpRequest, kind: str, file: File[UploadedFile]) -> Any:
-    if kind not in LibraryFile.Kind.values:
+    if kind not in (LibraryFile.Kind.MACHINE, LibraryFile.Kind.TOOLS):
         return Status(422, {"detail": f"the library has no '{kind}'"})
     if (file.size or 0) > services.MAX_LIBRARY_BYTES:
         raise services.Refused(f"{file.name}: larger than {services.MAX_LIBRARY_BYTES // 10**6} MB")
     row = services.keep_in_library(organisation_of(request), request.user, kind, file.read(), file.name or "file")  # type: ignore[arg-type]
     noted(request, "put into the library", f"{row.name}, number {row.number}", kind)
     return _library_out(row)
+
+
+@api.get("/library/found/{kind}", response=FoundList)
+def library_found(request: HttpRequest, kind: str, words: str = "") -> Any:
+    """Single tools or fixtures that answer to some words."""
+    rows, count = crib.found(organisation_of(request), kind, words[:200])
+    return {"found": rows, "count": count}
+
+
+@api.post("/revisions/{number}/library/{kind}", response=LibraryOut)
+def keep_from_setup(request: HttpRequest, number: int, kind: str, body: KeepIn) -> Any:
+    """A tool or a fixture of a setup, for other setups."""
+    row = crib.keep(_revision(request, number), kind, body.data, request.user)  # type: ignore[arg-type]
+    noted(request, "put into the library", f"{row.name}, number {row.number}", kind)
+    return _library_out(row)
+
+
+@api.post("/revisions/{number}/setup/library/{other}", response=dict[str, Any])
+def setup_bring(request: HttpRequest, number: int, other: int, entry: int | None = None) -> Any:
+    """A tool or a fixture of the library, to be put on a setup; the files it names wait there. `entry`: which of a tool table's."""
+    item = get_object_or_404(LibraryFile, pk=other, organisation=organisation_of(request))
+    return crib.brought(_revision(request, number), item, entry)
 
 
 @api.post("/revisions/{number}/rehearsals", response=RehearsalOut)

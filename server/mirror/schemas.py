@@ -512,7 +512,7 @@ class Glance(Schema):
 
 class LibraryOut(Schema):
     id: int
-    kind: Literal["machine", "tools"]
+    kind: Literal["machine", "tools", "tool", "fixture"]
     name: str
     number: int
     created: datetime
@@ -520,6 +520,25 @@ class LibraryOut(Schema):
     summary: str
     glance: Glance | None = None  # of a machine
     jobs: int = 0  # that stand on a machine of this name
+
+
+class FoundOut(Schema):
+    """A tool or a fixture of the library. `entry`: which of a tool table's it is; None of what is kept by itself."""
+
+    item: int
+    entry: int | None
+    name: str
+    summary: str
+    table: str
+
+
+class FoundList(Schema):
+    found: list[FoundOut]
+    count: int  # of all that answer to the words
+
+
+class KeepIn(Schema):
+    data: dict[str, Any]  # a tool as a line of its table, or a body of job.json
 
 
 class NewBody(Schema):

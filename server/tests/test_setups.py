@@ -55,6 +55,58 @@ class Setups(WithShop):
         self.assertEqual((own["jobs"], [round(t["least"]) for t in own["glance"]["travels"]]), (1, [-610, -410, -510]))
         self.assertEqual([item["glance"] for item in rows.values() if item["kind"] == "tools"], [None])
 
+    def test_a_tool_and_a_fixture_kept_found_and_brought_onto_another_setup(self) -> None:
+        write_stl(file := Path(self.enterContext(tempfile.TemporaryDirectory())) / "jaw.stl", box((30, 20, 10)))
+        with file.open("rb") as model:
+            dropped = self.client.post(f"/api/revisions/{self.revision.pk}/setup/files", {"file": model}).json()
+        own = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()
+        tool = own["tools"]["tools"][0] | {"registers": {"H": 95.0}, "station": 3}
+        jaw = {"name": "soft jaw", "role": "fixture", "mount": "table", "at": [1, 2, 3], "present": [0, 1],
+               "shape": {"type": "mesh", "file": dropped["file"]}}  # fmt: skip
+        keep = f"/revisions/{self.revision.pk}/library"
+        kept = {
+            kind: self.post(f"{keep}/{kind}", data=data).json() for kind, data in (("tool", tool), ("fixture", jaw))
+        }
+        self.assertEqual(
+            self.post(f"{keep}/fixture", data=jaw).json()["id"], kept["fixture"]["id"]
+        )  # the same again is the one there is
+        keep_in_library(self.shop, self.ines, "tools", (DEMO / "tools.json").read_bytes(), "tools.json")
+        lost = jaw | {"shape": {"type": "mesh", "file": "no.stl"}}
+        for kind, data, says in (
+            ("fixture", jaw | {"role": "stock"}, "belongs to its job"), ("machine", jaw, "no single 'machine'"),
+            ("tool", tool | {"length": -1}, "length"), ("fixture", lost, "no.stl"),
+        ):  # fmt: skip
+            answer = self.post(f"{keep}/{kind}", data=data)
+            self.assertEqual((answer.status_code, says in answer.json()["detail"]), (422, True), answer.json())
+
+        # Onto another setup, in another job: without what it had of its place, its model with it.
+        other = take_in_path(self.shop, self.ines, DEMO / "jobs" / "buoy-lid" / "2-flawed")
+        onto = f"/revisions/{other.pk}/setup/library"
+        (row,) = self.client.get("/api/library/found/fixture?words=soft").json()["found"]
+        body = self.post(f"{onto}/{row['item']}").json()
+        self.assertEqual({"name", "role", "shape"}, set(body))
+        data = self.client.get(f"/api/revisions/{other.pk}/setup").json()["job"]
+        data["bodies"].append(body | {"mount": "table", "at": [300, 150, 0]})
+        saved = self.post(f"/revisions/{other.pk}/setup/save", job=data, label="with a jaw").json()
+        with Revision.objects.get(pk=saved["revisions"][0]["id"]).archive.open("rb") as source:
+            self.assertIn(body["shape"]["file"], zipfile.ZipFile(source).namelist())
+
+        # Tools by every word asked for, in tables too; nothing of the control goes along.
+        found = self.client.get("/api/library/found/tool?words=ball D20").json()
+        crib = json.loads((DEMO / "tools.json").read_text())["tools"]
+        balls = [t for t in crib if t["cutter"]["type"] == "ball-mill" and t["cutter"]["diameter"] == 20]
+        self.assertEqual(
+            (found["count"], {row["name"] for row in found["found"]}), (len(balls), {t["name"] for t in balls})
+        )
+        (row,) = [
+            row
+            for row in self.client.get(f"/api/library/found/tool?words={tool['name']}").json()["found"]
+            if row["entry"] is None
+        ]
+        brought = self.post(f"{onto}/{row['item']}").json()
+        self.assertEqual((brought["cutter"], {"registers", "station"} & set(brought)), (tool["cutter"], set()))
+        self.assertEqual(self.post(f"{onto}/{kept['tool']['id']}?entry=0").status_code, 422)
+
     def model(self, response: Any) -> dict[str, Any]:
         data = b"".join(response) if response.streaming else response.content
         (length,) = struct.unpack("<I", data[:4])

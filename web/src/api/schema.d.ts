@@ -329,6 +329,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/found/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Library Found
+         * @description Single tools or fixtures that answer to some words.
+         */
+        get: operations["mirror_api_library_found"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/library/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep From Setup
+         * @description A tool or a fixture of a setup, for other setups.
+         */
+        post: operations["mirror_api_keep_from_setup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/setup/library/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Setup Bring
+         * @description A tool or a fixture of the library, to be put on a setup; the files it names wait there. `entry`: which of a tool table's.
+         */
+        post: operations["mirror_api_setup_bring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{number}/rehearsals": {
         parameters: {
             query?: never;
@@ -2452,7 +2512,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "machine" | "tools";
+            kind: "machine" | "tools" | "tool" | "fixture";
             /** Name */
             name: string;
             /** Number */
@@ -2498,6 +2558,36 @@ export interface components {
         Message: {
             /** Detail */
             detail: string;
+        };
+        /** FoundList */
+        FoundList: {
+            /** Found */
+            found: components["schemas"]["FoundOut"][];
+            /** Count */
+            count: number;
+        };
+        /**
+         * FoundOut
+         * @description A tool or a fixture of the library. `entry`: which of a tool table's it is; None of what is kept by itself.
+         */
+        FoundOut: {
+            /** Item */
+            item: number;
+            /** Entry */
+            entry: number | null;
+            /** Name */
+            name: string;
+            /** Summary */
+            summary: string;
+            /** Table */
+            table: string;
+        };
+        /** KeepIn */
+        KeepIn: {
+            /** Data */
+            data: {
+                [key: string]: unknown;
+            };
         };
         /**
          * AcceptedEntry
@@ -5696,6 +5786,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    mirror_api_library_found: {
+        parameters: {
+            query?: {
+                words?: string;
+            };
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundList"];
+                };
+            };
+        };
+    };
+    mirror_api_keep_from_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
+    mirror_api_setup_bring: {
+        parameters: {
+            query?: {
+                entry?: number | null;
+            };
+            header?: never;
+            path: {
+                number: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
         };
