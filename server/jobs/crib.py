@@ -3,6 +3,7 @@
 import json
 import tempfile
 import zipfile
+from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -118,8 +119,8 @@ def summary_of(data: Json) -> str:
     )
     if made.get("fixture"):
         return str(made["fixture"]).replace("-", " ") + (f", {measures}" if measures else "")
-    shapes = data.get("shapes") or [data["shape"]]
-    return ", ".join(sorted({str(shape.get("file") or shape["type"]) for shape in shapes}))
+    shapes = Counter(str(shape.get("file") or shape["type"]) for shape in data.get("shapes") or [data["shape"]])
+    return ", ".join(f"{count} × {kind}" if count > 1 else kind for kind, count in sorted(shapes.items()))
 
 
 def brought(revision: Revision, item: LibraryFile, entry: int | None) -> Json:

@@ -226,6 +226,9 @@ export const api = {
     return (await ask("/jobs/new", { method: "POST", body: form })).json() as Promise<Job>;
   },
   library: () => json<LibraryFile[]>("/library"),
+  libraryFound: (kind: "tool" | "fixture", words: string) => json<Schemas["FoundList"]>(`/library/found/${kind}?words=${encodeURIComponent(words)}`),
+  keepFromSetup: (revision: number, kind: "tool" | "fixture", data: object) => json<LibraryFile>(`/revisions/${revision}/library/${kind}`, "POST", { data }),
+  bring: (revision: number, item: number, entry: number | null) => json<object>(`/revisions/${revision}/setup/library/${item}${entry === null ? "" : `?entry=${entry}`}`, "POST"),
   addToLibrary: async (kind: LibraryFile["kind"], file: File) => {
     const form = new FormData();
     form.append("file", file, file.name);

@@ -6,9 +6,12 @@ import { api, type LibraryFile } from "../api/client";
 
 type Glance = NonNullable<LibraryFile["glance"]>;
 
-const KINDS: { kind: LibraryFile["kind"]; title: string; what: string }[] = [
+/** `what`: of which files they come here; else they come from a setup. */
+const KINDS: { kind: LibraryFile["kind"]; title: string; what?: string }[] = [
   { kind: "machine", title: "Machines", what: "a machine.json, a zip of it with its meshes, or a URDF" },
   { kind: "tools", title: "Tool tables", what: "a tools.json" },
+  { kind: "tool", title: "Single tools" },
+  { kind: "fixture", title: "Fixtures" },
 ];
 
 const count = (value: number) => value.toLocaleString("en-GB").replaceAll(",", "\u2009").replace("-", "−");
@@ -38,7 +41,7 @@ function Machine({ file, glance }: { file: LibraryFile; glance: Glance }) {
   );
 }
 
-/** Machines and tool tables that new jobs pick from. A change comes as a new number; old ones stay. */
+/** Machines and tool tables that new jobs pick from, tools and fixtures that setups do. A change comes as a new number; old ones stay. */
 export function Library({ onMachine }: { onMachine: (id: number) => void }) {
   const { message } = App.useApp();
   const queries = useQueryClient();
@@ -66,19 +69,23 @@ export function Library({ onMachine }: { onMachine: (id: number) => void }) {
             <section key={kind} className="library">
               <div className="jobs-head">
                 <h2>{title}</h2>
-                <label className="choose">
-                  <input
-                    type="file"
-                    accept={kind === "machine" ? ".json,.zip,.urdf" : ".json"}
-                    hidden
-                    onChange={(event) => {
-                      const file = event.target.files?.[0];
-                      if (file) add(kind, file);
-                      event.target.value = "";
-                    }}
-                  />
-                  add {what}
-                </label>
+                {what ? (
+                  <label className="choose">
+                    <input
+                      type="file"
+                      accept={kind === "machine" ? ".json,.zip,.urdf" : ".json"}
+                      hidden
+                      onChange={(event) => {
+                        const file = event.target.files?.[0];
+                        if (file) add(kind, file);
+                        event.target.value = "";
+                      }}
+                    />
+                    add {what}
+                  </label>
+                ) : (
+                  <span className="quiet">kept from a setup, brought onto another there</span>
+                )}
               </div>
               {!rows.length && <Empty image={Empty.PRESENTED_IMAGE_SIMPLE} description="None yet." />}
               {!!rows.length && (

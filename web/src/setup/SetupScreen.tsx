@@ -14,7 +14,9 @@ import { RehearseButton, type Run } from "../jobs/RehearseButton";
 import { AddBody } from "./AddBody";
 import { Clearances } from "./Clearances";
 import { added, begin, bodyOf, changed, freeName, redone, standingAfter, undone, withBody, withoutBody, type History } from "./history";
+import { FromLibrary } from "./FromLibrary";
 import { ImportModel } from "./ImportModel";
+import { KeepInLibrary } from "./KeepInLibrary";
 import { Mating, type MateChoice, type Pick } from "./Mating";
 import { called, firstOffset, owners, withOffset } from "./offsets";
 import { OffsetTable } from "./OffsetTable";
@@ -52,6 +54,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const [chosen, setChosen] = useState("");
   const [tab, setTab] = useState<Tab>("place");
   const [adding, setAdding] = useState(false);
+  const [choosing, setChoosing] = useState(false);
   const [picks, setPicks] = useState<Pick[]>([]);
   const [choice, setChoice] = useState<MateChoice>({ kind: "face", way: "onto", gap: 0, turn: 0, centre: false });
   const [failure, setFailure] = useState("");
@@ -227,10 +230,13 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
       <div className="panes">
         <section className="pane-left" aria-label="Bodies">
           <div className="hand-row padded-row">
-            <b>On the machine</b>
+            <b>Bodies</b>
             <span className="grow" />
             <Button size="small" onClick={() => setAdding(true)}>
               Add…
+            </Button>
+            <Button size="small" onClick={() => setChoosing(true)}>
+              Library…
             </Button>
             <label className="choose">
               <input
@@ -279,6 +285,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           {body && (
             <Placed
               body={body}
+              revision={revision}
               mounts={mounts.map((entry) => entry.name)}
               carried={setup.carried}
               gripped={replay?.description.gripped?.find((entry) => entry.body === body.name)}
@@ -371,6 +378,16 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
         onClose={() => setComing(null)}
         onAdd={bring}
       />
+      <FromLibrary
+        open={choosing}
+        kind="fixture"
+        revision={revision}
+        onClose={() => setChoosing(false)}
+        onBring={(data) => {
+          const kept = data as BodyData;
+          bring({ ...kept, name: freeName(job, kept.name), mount: mounts[0]?.name ?? "", at: [0, 0, 0], turn: [0, 0, 0] });
+        }}
+      />
       <AddBody
         open={adding}
         revision={revision}
@@ -393,7 +410,7 @@ function CarriedFrom({ step, body, carried }: { step: string; body: string; carr
   );
 }
 
-function Placed({ body, mounts, carried, gripped, onChange, onRemove, onCopy }: { body: BodyData; mounts: string[]; carried: Setup["carried"]; gripped?: Gripped; onChange: (part: Partial<BodyData>) => void; onRemove: () => void; onCopy: () => void }) {
+function Placed({ body, revision, mounts, carried, gripped, onChange, onRemove, onCopy }: { body: BodyData; revision: number; mounts: string[]; carried: Setup["carried"]; gripped?: Gripped; onChange: (part: Partial<BodyData>) => void; onRemove: () => void; onCopy: () => void }) {
   const triple = (name: "at" | "turn", unit: string) => (
     <div className="triple">
       <span className="quiet">{name === "at" ? "stands at" : "turned"}</span>
@@ -460,6 +477,10 @@ function Placed({ body, mounts, carried, gripped, onChange, onRemove, onCopy }: 
             { value: "2,", label: "from stop 2" },
           ]}
         />
+        <span className="grow" />
+      </div>
+      <div className="hand-row">
+        {(body.role === "fixture" || body.role === "access") && <KeepInLibrary revision={revision} kind="fixture" data={body} />}
         <span className="grow" />
         <Button size="small" onClick={onCopy}>
           Copy

@@ -1,18 +1,26 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Alert, Button, Input, InputNumber, Select } from "antd";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 
 import { api } from "../api/client";
+import { useSettled } from "../pane/useSettled";
+import { FromLibrary } from "./FromLibrary";
 import { HolderForm } from "./HolderForm";
+import { KeepInLibrary } from "./KeepInLibrary";
 import { ToolDrawing } from "./ToolDrawing";
 import { asKind, faultOf, freshTool, inShort, KINDS, turns, type Measure, type ToolData, type ToolsData } from "./tools";
-
-const TYPING_MS = 120;
 
 /** The job's tools: a form for one, with its picture drawn as one types; the stick-out is tip to holder face. */
 export function ToolTable({ revision, tools, onTools }: { revision: number; tools: ToolsData; onTools: (tools: ToolsData) => void }) {
   const [open, setOpen] = useState(-1);
+  const [choosing, setChoosing] = useState(false);
   const set = (next: ToolData[]) => onTools({ ...tools, tools: next });
+  const bring = (tool: Partial<ToolData>) => {
+    const fresh = freshTool(tools.tools);
+    const number = tools.tools.some((own) => own.number === tool.number) ? fresh.number : (tool.number ?? fresh.number);
+    set([...tools.tools, tool.cutter ? ({ ...tool, number } as ToolData) : fresh]);
+    setOpen(tools.tools.length);
+  };
   return (
     <div className="padded" data-testid="tool-table">
       <ul className="body-list tool-list">
@@ -26,30 +34,34 @@ export function ToolTable({ revision, tools, onTools }: { revision: number; tool
             {i === open && (
               <div className="padded">
                 <ToolForm revision={revision} tool={tool} others={tools.tools} onChange={(part) => set(tools.tools.map((entry, k) => (k === i ? { ...entry, ...part } : entry)))} />
-                <Button
-                  size="small"
-                  danger
-                  onClick={() => {
-                    set(tools.tools.filter((_tool, k) => k !== i));
-                    setOpen(-1);
-                  }}
-                >
-                  Remove T{tool.number}
-                </Button>
+                <div className="hand-row">
+                  <KeepInLibrary revision={revision} kind="tool" data={tool} />
+                  <span className="grow" />
+                  <Button
+                    size="small"
+                    danger
+                    onClick={() => {
+                      set(tools.tools.filter((_tool, k) => k !== i));
+                      setOpen(-1);
+                    }}
+                  >
+                    Remove T{tool.number}
+                  </Button>
+                </div>
               </div>
             )}
           </li>
         ))}
       </ul>
-      <Button
-        size="small"
-        onClick={() => {
-          set([...tools.tools, freshTool(tools.tools)]);
-          setOpen(tools.tools.length);
-        }}
-      >
-        New tool
-      </Button>
+      <div className="hand-row">
+        <Button size="small" onClick={() => bring({})}>
+          New tool
+        </Button>
+        <Button size="small" onClick={() => setChoosing(true)}>
+          From the library…
+        </Button>
+      </div>
+      <FromLibrary open={choosing} kind="tool" revision={revision} onClose={() => setChoosing(false)} onBring={(tool) => bring(tool as Partial<ToolData>)} />
     </div>
   );
 }
@@ -143,14 +155,4 @@ export function Figure({ label, value, onValue }: { label: string; value: number
 /** What is empty is left out of the table rather than written as nothing. */
 function without<T>(data: Record<string, T | undefined>): Record<string, T> {
   return Object.fromEntries(Object.entries(data).filter((entry): entry is [string, T] => entry[1] !== undefined && entry[1] !== null));
-}
-
-/** A value once it has stood still for a moment: a picture is asked for a number, not for each of its digits. */
-function useSettled<T>(value: T): T {
-  const [settled, setSettled] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled(value), TYPING_MS);
-    return () => clearTimeout(timer);
-  }, [value]);
-  return settled;
 }

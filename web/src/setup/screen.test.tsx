@@ -45,6 +45,36 @@ describe("the setup", () => {
     vi.mocked(readModel).mockReturnValue(replayOf({ axes: [{ name: "X", travel: [0, 1], type: "linear", diameter: false }], start: [0], mounts: [{ name: "table", link: "bed", takes: "work", matrix: [[1, 0, 0, 0], [0, 1, 0, 0], [0, 0, 1, 0], [0, 0, 0, 1]], station: null }] }));
   });
 
+  it("keeps a fixture in the library, and brings another from there", async () => {
+    const kept = vi.spyOn(api, "keepFromSetup").mockResolvedValue({ name: "vise", number: 2 } as Awaited<ReturnType<typeof api.keepFromSetup>>);
+    const found = vi.spyOn(api, "libraryFound").mockResolvedValue({ count: 80, found: [{ item: 7, entry: null, name: "soft jaws", summary: "mesh", table: "" }] });
+    vi.spyOn(api, "bring").mockResolvedValue({ name: "vise", role: "fixture", shapes: [] });
+    const { user } = open();
+    await user.click(await screen.findByRole("button", { name: /^vise/ }));
+    await user.click(screen.getByRole("button", { name: "Keep in the library" }));
+    expect(kept).toHaveBeenCalledWith(3, "fixture", expect.objectContaining({ name: "vise" }));
+
+    await user.click(screen.getByRole("button", { name: "Library…" }));
+    await screen.findByText("soft jaws");
+    await user.type(screen.getByLabelText("Find a fixture"), "jaws");
+    await waitFor(() => expect(found).toHaveBeenCalledWith("fixture", "jaws"));
+    expect(await screen.findByText("1 of 80 shown: one word more finds fewer.")).toBeTruthy();
+    await user.click(screen.getByText("soft jaws"));
+    await waitFor(() => expect(bodies()).toEqual(["visefixture", "vise 2fixture"])); // its own name is taken
+  });
+
+  it("brings a tool of the library's tables to its own number", async () => {
+    vi.spyOn(api, "libraryFound").mockResolvedValue({ count: 1, found: [{ item: 7, entry: 3, name: "D6 ball", summary: "ball mill", table: "crib" }] });
+    const bring = vi.spyOn(api, "bring").mockResolvedValue({ number: 4, name: "D6", length: 80, cutter: { type: "ball-mill", diameter: 6 } });
+    vi.spyOn(api, "toolPicture").mockResolvedValue({ parts: [], fault: "" });
+    const { user } = open();
+    await user.click(await screen.findByText("Tools"));
+    await user.click(await screen.findByRole("button", { name: "From the library…" }));
+    await user.click(await screen.findByText("D6 ball"));
+    expect(bring).toHaveBeenLastCalledWith(3, 7, 3);
+    expect(await screen.findByRole("button", { name: /T4.*D6/ })).toBeTruthy();
+  });
+
   it("takes every change back and forth, from the keyboard too", async () => {
     const { user } = open();
     await user.click(await screen.findByRole("button", { name: /^vise/ }));
