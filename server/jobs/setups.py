@@ -536,7 +536,7 @@ def with_accessories(item: LibraryFile, off: list[str], user: AbstractBaseUser) 
     if unknown := sorted(set(off) - known):
         raise Refused(f"{item.name} has no accessory '{unknown[0]}'")
     unit = {"label": item.name, **(item.data.get("unit") or {}), "off": sorted(off)}
-    return _renumbered(item, {"unit": unit}, user)
+    return renumbered(item, {"unit": unit}, user)
 
 
 def with_meant_pairs(item: LibraryFile, pairs: list[tuple[str, str]], user: AbstractBaseUser) -> LibraryFile:
@@ -546,10 +546,10 @@ def with_meant_pairs(item: LibraryFile, pairs: list[tuple[str, str]], user: Abst
         raise Refused(f"{item.name} has no link '{unknown[0]}'")
     ignored = [list(pair) for pair in item.data.get("ignore", [])]
     ignored += [list(pair) for pair in pairs if list(pair) not in ignored and list(pair)[::-1] not in ignored]
-    return _renumbered(item, {"ignore": ignored}, user)
+    return renumbered(item, {"ignore": ignored}, user)
 
 
-def _renumbered(item: LibraryFile, changes: Json, user: AbstractBaseUser) -> LibraryFile:
+def renumbered(item: LibraryFile, changes: Json, user: AbstractBaseUser) -> LibraryFile:
     """A library machine with some of its fields changed, as a new number; its meshes come along."""
     raw = json.dumps({**item.data, **changes}, indent=1).encode()
     if not item.meshes:

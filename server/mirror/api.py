@@ -36,6 +36,7 @@ from jobs import (
     basket,
     beside,
     calibrating,
+    controls,
     crib,
     desks,
     glances,
@@ -75,6 +76,8 @@ from .schemas import (
     CalibrationOut,
     CheckIn,
     CheckOut,
+    ControlData,
+    ControlOut,
     DeskIn,
     DeskOut,
     DeskSaveIn,
@@ -848,6 +851,19 @@ def set_accessories(request: HttpRequest, number: int, body: AccessoriesIn) -> A
 def set_meant(request: HttpRequest, number: int, body: MeantIn) -> Any:
     """Pairs of bodies that touch at rest and are meant to: no longer watched, in a new number of the machine."""
     return _library_out(setups.with_meant_pairs(_machine(request, number), body.pairs, request.user))  # type: ignore[arg-type]
+
+
+@api.get("/library/{number}/control", response=ControlOut)
+def machine_control(request: HttpRequest, number: int) -> Any:
+    return controls.told(_machine(request, number))
+
+
+@api.post("/library/{number}/control", response=LibraryOut)
+def set_control(request: HttpRequest, number: int, body: ControlData) -> Any:
+    """The machine with its control set like this, as a new number of it."""
+    row = controls.changed(_machine(request, number), body.dict(), request.user)  # type: ignore[arg-type]
+    noted(request, "put into the library", f"{row.name}, number {row.number}", "control")
+    return _library_out(row)
 
 
 @api.get("/library/{number}/urdf")

@@ -541,6 +541,32 @@ class KeepIn(Schema):
     data: dict[str, Any]  # a tool as a line of its table, or a body of job.json
 
 
+class ControlData(Schema):
+    """What a unit's control is set to, in the machine's own units. `gains`: the rev/min that each spindle gains in a second, None where it
+    takes no time; the one of a machine with a single spindle has no name."""
+
+    rapid: Literal["straight", "dogleg"]
+    corner_seconds: float
+    block_seconds: float
+    change_seconds: float
+    change_moves: bool
+    keeps_spindle: bool
+    change_at: dict[str, float]
+    reference: dict[str, dict[str, float]]  # 1 to 4
+    gains: dict[str, float | None]
+    coolant_seconds: float
+    wait_marks: tuple[int, int] | None
+    since: str
+    work_offsets: dict[str, dict[str, float]]  # as the control on the floor holds them
+
+
+class ControlOut(Schema):
+    units: Literal["mm", "inch"]
+    axes: list[str]
+    rotary: list[str]
+    control: ControlData
+
+
 class NewBody(Schema):
     """A dropped model file and what it is; placed in the frame of the machine's work mount."""
 

@@ -55,6 +55,29 @@ class Setups(WithShop):
         self.assertEqual((own["jobs"], [round(t["least"]) for t in own["glance"]["travels"]]), (1, [-610, -410, -510]))
         self.assertEqual([item["glance"] for item in rows.values() if item["kind"] == "tools"], [None])
 
+    def test_a_control_is_set_like_the_one_on_the_floor(self) -> None:
+        address = f"/library/{self.machine.pk}/control"
+        told = self.client.get(f"/api{address}").json()
+        self.assertEqual((told["units"], told["axes"], told["control"]["gains"]), ("mm", ["Y", "X", "Z"], {"": None}))
+        # As it is: the number there is.
+        self.assertEqual(self.post(address, **told["control"]).json()["id"], self.machine.pk)
+        mine = told["control"] | {
+            "rapid": "straight", "gains": {"": 6000.0}, "coolant_seconds": 0.5, "change_at": {"Z": -1.0}, "since": "2026-11-30",
+            "work_offsets": {"G55": {"X": -100.0}}, "reference": {"1": {"Z": 0.0}, "2": {"X": -5.0}}, "block_seconds": 0.002,
+        }  # fmt: skip
+        made = self.post(address, **mine).json()
+        self.assertEqual((made["name"], made["number"]), (self.machine.name, 2))
+        self.assertEqual(self.client.get(f"/api/library/{made['id']}/control").json()["control"], mine)
+        kept = LibraryFile.objects.get(pk=made["id"]).data
+        alike = {key for key in kept if kept[key] == self.machine.data.get(key)}
+        self.assertEqual(
+            set(kept) - alike, {"rapid", "spindle", "coolant_seconds", "tool_change", "reference", "pace", "unit"}
+        )
+        for wrong, says in (({"reference": {"1": {"Q": 1.0}}}, "no axis 'Q'"), ({"gains": {"left": 1.0}}, "spindles"),
+                            ({"coolant_seconds": -1.0}, "coolant_seconds"), ({"reference": {"9": {"X": 1.0}}}, "reference")):  # fmt: skip
+            answer = self.post(address, **(mine | wrong))
+            self.assertEqual((answer.status_code, says in answer.json()["detail"]), (422, True), answer.json())
+
     def test_a_tool_and_a_fixture_kept_found_and_brought_onto_another_setup(self) -> None:
         write_stl(file := Path(self.enterContext(tempfile.TemporaryDirectory())) / "jaw.stl", box((30, 20, 10)))
         with file.open("rb") as model:

@@ -320,8 +320,6 @@ def _habits(job: Job) -> dict[str, Any]:
             if (joint := link.joint)
         },
         "places": places,
-        "changeSeconds": machine.tool_change.seconds,
-        "rapid": machine.rapid,
         "rpm": machine.spindle.max_rpm,
         "codes": [{"code": code, "says": _says(act)} for code, act in sorted(machine.codes.items())],
         "ignored": machine.ignore,

@@ -23,6 +23,8 @@ export type Finding = Schemas["FindingOut"];
 export type Judgement = Schemas["TriageIn"]["judgement"];
 export type Result = Schemas["Result"];
 export type LibraryFile = Schemas["LibraryOut"];
+export type ControlOut = Schemas["ControlOut"];
+export type ControlData = Schemas["ControlData"];
 export type NewJob = Schemas["NewJob"];
 export type Moved = Schemas["MovedOut"];
 export type HeldPiece = Schemas["HeldPiece"];
@@ -238,6 +240,8 @@ export const api = {
   machineFaults: (id: number) => json<Fault[]>(`/library/${id}/faults`),
   setAccessories: (id: number, off: string[]) => json<LibraryFile>(`/library/${id}/accessories`, "POST", { off }),
   setMeant: (id: number, pairs: [string, string][]) => json<LibraryFile>(`/library/${id}/meant`, "POST", { pairs }),
+  machineControl: (id: number) => json<Schemas["ControlOut"]>(`/library/${id}/control`),
+  setControl: (id: number, control: Schemas["ControlData"]) => json<LibraryFile>(`/library/${id}/control`, "POST", control),
   machineUrdf: (id: number) => `/api/library/${id}/urdf`,
   moveMachine: (id: number, begin: number[], end: number[], tool: number, stop: boolean) =>
     json<Moved>(`/library/${id}/move`, "POST", { begin, end, tool, stop }),

@@ -988,6 +988,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/{number}/control": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Machine Control */
+        get: operations["mirror_api_machine_control"];
+        put?: never;
+        /**
+         * Set Control
+         * @description The machine with its control set like this, as a new number of it.
+         */
+        post: operations["mirror_api_set_control"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/{number}/urdf": {
         parameters: {
             query?: never;
@@ -3781,6 +3802,70 @@ export interface components {
                 string,
                 string
             ][];
+        };
+        /**
+         * ControlData
+         * @description What a unit's control is set to, in the machine's own units. `gains`: the rev/min that each spindle gains in a second, None where it
+         *     takes no time; the one of a machine with a single spindle has no name.
+         */
+        ControlData: {
+            /**
+             * Rapid
+             * @enum {string}
+             */
+            rapid: "straight" | "dogleg";
+            /** Corner Seconds */
+            corner_seconds: number;
+            /** Block Seconds */
+            block_seconds: number;
+            /** Change Seconds */
+            change_seconds: number;
+            /** Change Moves */
+            change_moves: boolean;
+            /** Keeps Spindle */
+            keeps_spindle: boolean;
+            /** Change At */
+            change_at: {
+                [key: string]: number;
+            };
+            /** Reference */
+            reference: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+            /** Gains */
+            gains: {
+                [key: string]: number | null;
+            };
+            /** Coolant Seconds */
+            coolant_seconds: number;
+            /** Wait Marks */
+            wait_marks: [
+                number,
+                number
+            ] | null;
+            /** Since */
+            since: string;
+            /** Work Offsets */
+            work_offsets: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+        };
+        /** ControlOut */
+        ControlOut: {
+            /**
+             * Units
+             * @enum {string}
+             */
+            units: "mm" | "inch";
+            /** Axes */
+            axes: string[];
+            /** Rotary */
+            rotary: string[];
+            control: components["schemas"]["ControlData"];
         };
         /**
          * HeldPiece
@@ -6712,6 +6797,54 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MeantIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
+    mirror_api_machine_control: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlOut"];
+                };
+            };
+        };
+    };
+    mirror_api_set_control: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControlData"];
             };
         };
         responses: {

@@ -121,8 +121,6 @@ describe("a machine's numbers", () => {
         Y: { rapid: 12000, accel: 3000, step: null, factors: { Y: 1.1547 } },
       },
       places: [{ name: "reference 1", values: { X: 0, C: 0 } }, { name: "tool change", values: { X: -20 } }],
-      changeSeconds: 0.6,
-      rapid: "straight" as const,
       rpm: 4000,
       codes: [{ code: "M21", says: "sends TAIL to -280.0" }],
       ignored: [["quill", "cover"] as [string, string]],
@@ -136,7 +134,7 @@ describe("a machine's numbers", () => {
     expect(screen.getByText("The slide of X stands at X − 0.5774 · Y.", { exact: false })).toBeTruthy();
     expect(screen.getByText("The slide of Y stands at 1.1547 · Y.", { exact: false })).toBeTruthy();
     expect(screen.getByText("C indexes by 5°.", { exact: false })).toBeTruthy();
-    expect(screen.getByText("sends TAIL to -280.0")).toBeTruthy();
+    expect(screen.getByText("The spindle reaches 4,000 rev/min.")).toBeTruthy();
     await user.click(screen.getAllByRole("button", { name: "Send there" })[1]);
     expect(onSend).toHaveBeenCalledWith({ X: -20 });
   });

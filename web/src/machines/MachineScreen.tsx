@@ -11,6 +11,7 @@ import { Mark } from "../inspector/Mark";
 import type { Replay } from "../replay/replay";
 import { ChainDrawing } from "./ChainDrawing";
 import { Contacts } from "./Contacts";
+import { Control } from "./Control";
 import { Numbers } from "./Numbers";
 import { Tabs } from "../pane/Tabs";
 
@@ -29,7 +30,7 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
   const { message } = App.useApp();
   const { description } = replay;
   const faults = useQuery({ queryKey: ["faults", id], queryFn: () => api.machineFaults(id), staleTime: Infinity });
-  const [tab, setTab] = useState<"chain" | "numbers" | "contacts" | "check">("chain");
+  const [tab, setTab] = useState<"chain" | "numbers" | "control" | "contacts" | "check">("chain");
   const [lit, setLit] = useState<Lit>(NOTHING);
   const hand = useMemo(
     () =>
@@ -95,6 +96,7 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
             tabs={[
               ["chain", "Chain"],
               ["numbers", "Numbers"],
+              ["control", "Control"],
               ["contacts", "Contacts"],
               ["check", faults.data?.length ? `Check · ${faults.data.length}` : "Check"],
             ]}
@@ -125,6 +127,7 @@ function Opened({ id, replay, onLeave, onMachine }: { id: number; replay: Replay
               </>
             )}
             {tab === "numbers" && <Numbers description={description} onSend={(values) => send(values)} />}
+            {tab === "control" && <Control id={id} codes={description.habits?.codes ?? []} onKept={onMachine} />}
             {tab === "contacts" && <Contacts description={description} chosen={lit.bodies} onChoose={(bodies) => setLit({ bodies, point: null })} />}
             {tab === "check" && (
               <>

@@ -12,7 +12,7 @@ function sumOf(factors: Record<string, number>): string {
     .join("");
 }
 
-/** Limits and rates of every axis, the places the control knows, and what its own codes do. */
+/** Limits and rates of every axis, and the places the control knows. */
 export function Numbers({ description, onSend }: { description: Description; onSend: (values: Record<string, number>) => void }) {
   const habits = description.habits;
   const axes = description.axes!;
@@ -55,6 +55,7 @@ export function Numbers({ description, onSend }: { description: Description; onS
           </p>
         );
       })}
+      {habits?.rpm && <p className="quiet">The spindle reaches {habits.rpm.toLocaleString("en")} rev/min.</p>}
       <h4>Places the control knows</h4>
       <table className="figures places">
         <tbody>
@@ -78,23 +79,6 @@ export function Numbers({ description, onSend }: { description: Description; onS
           ))}
         </tbody>
       </table>
-      <h4>Control</h4>
-      <p>
-        Rapids {habits?.rapid === "dogleg" ? "bend: every axis at its own rate" : "run straight"}; a tool change takes {habits?.changeSeconds} s
-        {habits?.rpm ? `; the spindle reaches ${habits.rpm.toLocaleString("en")} rev/min` : ""}.
-      </p>
-      {habits && habits.codes.length > 0 && (
-        <table className="figures">
-          <tbody>
-            {habits.codes.map(({ code, says }) => (
-              <tr key={code}>
-                <th>{code}</th>
-                <td>{says}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
     </>
   );
 }

@@ -48,8 +48,6 @@ export interface Part {
 export interface Habits {
   joints: Record<string, { rapid: number; accel: number; step: number | null; factors: Record<string, number> }>;
   places: { name: string; values: Record<string, number> }[];
-  changeSeconds: number;
-  rapid: "straight" | "dogleg";
   rpm: number | null;
   codes: { code: string; says: string }[];
   ignored: [string, string][];
