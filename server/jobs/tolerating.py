@@ -15,7 +15,7 @@ from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.tolerance import tolerance
 
 from .desks import as_rehearsed
-from .models import Rehearsal, Tolerance
+from .models import Rehearsal, Revision, Tolerance
 from .services import Refused
 
 Json = dict[str, Any]
@@ -33,6 +33,12 @@ def shown(rehearsal: Rehearsal) -> Json:
         Tolerance.objects.filter(pk=row.pk, state=State.RUNNING).update(state=State.FAILED, error=LOST)
         row.refresh_from_db()
     return {"state": row.state, "share": row.share, "error": row.error, "result": row.result}
+
+
+def newest(revision: Revision) -> Json | None:
+    """What the newest rehearsal of a revision that was asked came to."""
+    row = Tolerance.objects.filter(rehearsal__revision=revision, state=State.DONE).order_by("-rehearsal").first()
+    return {"rehearsal": row.rehearsal_id, "result": row.result} if row else None
 
 
 def asked(rehearsal: Rehearsal, reach: float, user: AbstractBaseUser) -> int | None:

@@ -923,7 +923,7 @@ def setup(request: HttpRequest, number: int) -> Any:
     return {
         "job_id": revision.job_id, "job_name": revision.job.name, "revision": revision.pk, "revision_number": revision.number,
         "job": data, "tools": tools, "offsets": setups.offsets(setups.opened(revision)),
-        "carried": setups.carried_from(revision),
+        "carried": setups.carried_from(revision), "tolerated": tolerating.newest(revision),
     }  # fmt: skip
 
 

@@ -646,6 +646,13 @@ class CarriedFrom(Schema):
     says: Literal["", "changed", "uncut"]
 
 
+class ToleratedBy(Schema):
+    """How wrong the setup as it was kept may be, by the newest rehearsal of it that was asked."""
+
+    rehearsal: int
+    result: ToleranceResult
+
+
 class SetupOut(Schema):
     job_id: int
     job_name: str
@@ -655,6 +662,7 @@ class SetupOut(Schema):
     tools: dict[str, Any]
     offsets: list[OffsetOut]
     carried: list[CarriedFrom]
+    tolerated: ToleratedBy | None
 
 
 class JobData(Schema):

@@ -25,9 +25,12 @@ class HowWrong(WithShop):
         address = f"/api/rehearsals/{row.pk}/tolerance"
         self.assertEqual(self.client.get(address).json()["state"], "none")
         self.assertEqual(self.ask(row).json()["state"], "queued")
+        setup = f"/api/revisions/{row.revision_id}/setup"
+        self.assertIsNone(self.client.get(setup).json()["tolerated"])
         run_tolerance(Tolerance.objects.get(rehearsal=row).pk)
         told = self.client.get(address).json()
         self.assertEqual((told["state"], told["error"], told["result"]["reach"]), ("done", "", 0.5))
+        self.assertEqual(self.client.get(setup).json()["tolerated"], {"rehearsal": row.pk, "result": told["result"]})
         kinds = {item["kind"] for item in told["result"]["quantities"]}
         self.assertEqual(kinds, {"offset", "length", "stickout", "fixture", "blank"})
         self.assertEqual(self.ask(row).json()["state"], "done")  # it stands: nothing is worked out twice

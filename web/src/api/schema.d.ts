@@ -4143,6 +4143,16 @@ export interface components {
             offsets: components["schemas"]["OffsetOut"][];
             /** Carried */
             carried: components["schemas"]["CarriedFrom"][];
+            tolerated: components["schemas"]["ToleratedBy"] | null;
+        };
+        /**
+         * ToleratedBy
+         * @description How wrong the setup as it was kept may be, by the newest rehearsal of it that was asked.
+         */
+        ToleratedBy: {
+            /** Rehearsal */
+            rehearsal: number;
+            result: components["schemas"]["ToleranceResult"];
         };
         /**
          * JobData

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 
 import type { Replay } from "../replay/replay";
-import { StageScene, type Dot, type Pointed, type Triad } from "../stage/scene";
+import { StageScene, type Dot, type Pointed, type Triad, type Whisker } from "../stage/scene";
 import { StageTools, VIEWS } from "../stage/StageTools";
 import type { Hand } from "./hand";
 
@@ -12,14 +12,16 @@ interface Props {
   chosen?: string[];
   triads: Triad[];
   dots: Dot[];
+  whiskers?: Whisker[];
   pointing: string; // what a click is asked for, "" when it is not
   onPoint: (pointed: Pointed) => void;
 }
 
 const NONE: string[] = [];
+const NO_WHISKERS: Whisker[] = [];
 
 /** The stage of a machine that is set up or moved by hand. */
-export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, pointing, onPoint }: Props) {
+export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, whiskers = NO_WHISKERS, pointing, onPoint }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
   const kept = useRef<{ replay: Replay; camera: ReturnType<StageScene["look"]> } | null>(null);
@@ -59,7 +61,7 @@ export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, poi
 
   useEffect(() => scene.current?.light(lit.bodies, lit.point), [lit, replay]);
   useEffect(() => scene.current?.choose(chosen), [chosen, replay]);
-  useEffect(() => scene.current?.sign(triads, dots), [triads, dots, replay]);
+  useEffect(() => scene.current?.sign(triads, dots, whiskers), [triads, dots, whiskers, replay]);
   useEffect(() => {
     if (scene.current) scene.current.onPoint = pointing ? (pointed) => tell.current(pointed) : null;
   }, [pointing, replay]);

@@ -5,9 +5,9 @@ import { App, Button, Progress, Select } from "antd";
 
 import { api, type RehearsalFull, type Tolerance as Told } from "../api/client";
 
-type Result = NonNullable<Told["result"]>;
+export type Result = NonNullable<Told["result"]>;
 type Quantity = Result["quantities"][number];
-type Bound = NonNullable<Quantity["less"]>;
+export type Bound = NonNullable<Quantity["less"]>;
 
 const ASK_EVERY_MS = 700;
 const REACHES = [0.5, 1, 2, 5];
@@ -41,6 +41,12 @@ export function sharpest(result: Result): { quantity: Quantity; amount: number }
   return found;
 }
 
+/** What happens beyond a bound: gouge, touch, limit; free where nothing is known to. */
+export const eventOf = (bound: Bound): string => (bound.by ? (EVENTS[bound.by]?.[0] ?? "touch") : "free");
+
+/** An amount, as fine as it matters; one beyond which nothing is known to happen goes on. */
+export const amountOf = (bound: Bound): string => (bound.by ? bound.amount.toFixed(bound.amount < 0.1 ? 3 : 2) : `${bound.amount.toFixed(1)}…`);
+
 /** What happens beyond a bound, in words. */
 export function beyond(bound: Bound, reach: number): string {
   if (!bound.by) return bound.amount >= reach ? `nothing up to ${reach} mm` : "up to there nothing; what comes then is not known";
@@ -49,7 +55,7 @@ export function beyond(bound: Bound, reach: number): string {
 }
 
 function Side({ bound, side, reach, onTime }: { bound: Bound; side: "less" | "more"; reach: number; onTime: (time: number) => void }) {
-  const event = bound.by ? (EVENTS[bound.by]?.[0] ?? "touch") : "free";
+  const event = eventOf(bound);
   const sign = side === "less" ? "−" : "+";
   return (
     <button
@@ -61,7 +67,7 @@ function Side({ bound, side, reach, onTime }: { bound: Bound; side: "less" | "mo
     >
       <span>
         {sign}
-        {bound.by ? bound.amount.toFixed(bound.amount < 0.1 ? 3 : 2) : `${bound.amount.toFixed(1)}…`}
+        {amountOf(bound)}
       </span>
       <i style={{ width: `${100 * share(bound.amount, reach)}%` }} />
     </button>

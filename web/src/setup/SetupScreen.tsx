@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Alert, App, Button, Empty, Input, InputNumber, Popconfirm, Select, Spin, Tooltip } from "antd";
+import { Alert, App, Button, Empty, Input, InputNumber, Popconfirm, Select, Spin, Switch, Tooltip } from "antd";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 
 import { saveUnlessBehind } from "../jobs/whenBehind";
@@ -9,7 +9,7 @@ import { HandPanel } from "../bench/HandPanel";
 import { readModel } from "../bench/model";
 import { ModelStage } from "../bench/ModelStage";
 import type { Gripped } from "../replay/replay";
-import type { Dot, Pointed, Triad } from "../stage/scene";
+import type { Dot, Pointed, Triad, Whisker } from "../stage/scene";
 import { RehearseButton, type Run } from "../jobs/RehearseButton";
 import { AddBody } from "./AddBody";
 import { Clearances } from "./Clearances";
@@ -25,6 +25,7 @@ import { RunWith } from "./RunWith";
 import type { ToolsData } from "./tools";
 import { ToolTable } from "./ToolTable";
 import { Tabs } from "../pane/Tabs";
+import { whiskersOf } from "./whiskers";
 
 interface Props {
   revision: number;
@@ -42,6 +43,7 @@ export function SetupScreen({ revision, ...rest }: Props) {
 }
 
 type Tab = "place" | "offsets" | "tools" | "run" | "hand";
+const NO_WHISKERS: Whisker[] = [];
 const NOTHING: Lit = { bodies: [], point: null };
 type Lit = { bodies: string[]; point: [number, number, number] | null };
 
@@ -187,6 +189,10 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     }
     return found;
   }, [job, mounts]);
+  // Of the setup as it was kept: gone as soon as something is moved.
+  const tolerated = job === (setup.job as unknown as History["now"]) ? setup.tolerated : null;
+  const [whiskersOn, setWhiskersOn] = useState(true);
+  const whiskers = useMemo(() => (tolerated && replay && whiskersOn ? whiskersOf(tolerated.result, job, replay, triads, chosen) : NO_WHISKERS), [tolerated, replay, whiskersOn, job, triads, chosen]);
   const dots = useMemo<Dot[]>(() => {
     const own = mounts.find((entry) => entry.name === mount);
     return own ? picks.map(({ feature }) => ({ link: own.link, matrix: own.matrix, point: feature.point, direction: feature.direction ?? null })) : [];
@@ -297,6 +303,17 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
               onCopy={() => change(added(job, { ...body, name: freeName(job, body.name.replace(/ \d+$/, "")) }))}
             />
           )}
+          {tolerated && (
+            <label className="hand-row padded-row" title={`How far an offset, or the fixture chosen, may be off before something happens, asked up to ${tolerated.result.reach} mm: ink where bodies touch, red where the part is gouged, blue at the end of a travel`}>
+              <Switch size="small" checked={whiskersOn} aria-label="Whiskers" onChange={setWhiskersOn} />
+              <span>
+                how wrong it may be:{" "}
+                <a href={`/rehearsals/${tolerated.rehearsal}`} onClick={(event) => (event.preventDefault(), onRehearsal(tolerated.rehearsal))}>
+                  rehearsal {tolerated.rehearsal}
+                </a>
+              </span>
+            </label>
+          )}
           {body && (
             <Repeat
               onRepeat={async (count, stride, direction, about) => {
@@ -313,7 +330,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           )}
         </section>
         {replay ? (
-          <ModelStage replay={replay} hand={hand} lit={lit} chosen={worked} triads={triads} dots={tab === "hand" && field.length ? field : dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
+          <ModelStage replay={replay} hand={hand} lit={lit} chosen={worked} triads={triads} whiskers={whiskers} dots={tab === "hand" && field.length ? field : dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
         ) : (
           <div className="stage">{model.isError ? <Alert className="middle" type="error" title={model.error.message} /> : <Spin className="middle" />}</div>
         )}

@@ -25,7 +25,7 @@ vi.mock("../bench/ModelStage", () => ({
 vi.mock("../bench/model");
 
 const SETUP = {
-  job_id: 1, job_name: "lid", revision: 3, revision_number: 2, offsets: [],
+  job_id: 1, job_name: "lid", revision: 3, revision_number: 2, offsets: [], tolerated: null,
   job: { name: "lid", tools: "tools.json", work_offsets: {}, bodies: [{ name: "vise", role: "fixture", mount: "table", at: [0, 0, 40], turn: [0, 0, 0] }] },
   tools: { format: "blunt-mirror/tools@1", tools: [] },
 } as unknown as Setup; // prettier-ignore

@@ -15,14 +15,14 @@ import { ToolPaths } from "./paths";
 import { CutFaces, type Section, type Sliced } from "./section";
 import type { Axis, Cut } from "../section/outlines";
 import { Dimensions, type Dimension } from "./dimensions";
-import { Signs, type Dot, type Triad } from "./signs";
+import { Signs, type Dot, type Triad, type Whisker } from "./signs";
 import { Skeleton } from "./skeleton";
 import { StockView, type Colours } from "./stock";
 import { stockFile, type StockFormat } from "./stockFile";
 
 export type { Showing } from "./bodies";
 export type { Dimension } from "./dimensions";
-export type { Dot, Triad } from "./signs";
+export type { Dot, Triad, Whisker } from "./signs";
 export type Colouring = Colours["by"];
 export type { Section } from "./section";
 
@@ -212,9 +212,9 @@ export class StageScene {
     this.show(this.time);
   }
 
-  /** Draw frames as arrows and picked features as dots. */
-  sign(triads: Triad[], dots: Dot[]): void {
-    this.signs.draw(triads, dots);
+  /** Draw frames as arrows, picked features as dots, and how far things may be off as whiskers. */
+  sign(triads: Triad[], dots: Dot[], whiskers: Whisker[] = []): void {
+    this.signs.draw(triads, dots, whiskers);
     this.draw();
   }
 

@@ -2,7 +2,7 @@
 
 import * as THREE from "three";
 
-import { ACCENT, PAPER } from "../look";
+import { ACCENT, INK, PAPER } from "../look";
 import { matrix, type Skeleton } from "./skeleton";
 
 /** A frame, in the frame of a link. */
@@ -21,6 +21,17 @@ export interface Dot {
   colour?: string; // of one of many: drawn larger, and hidden by what stands before it
 }
 
+/** How far something may be off along a line, drawn as lengths both ways from a point beside it; open-ended where nothing is known
+ *  to happen. `point` and `direction` in the frame. */
+export interface Whisker {
+  link: string;
+  matrix: number[][];
+  point: [number, number, number];
+  direction: [number, number, number];
+  says: string;
+  ends: { sign: 1 | -1; length: number; colour: string; open: boolean }[];
+}
+
 const ARROWS = ["#1d2a30", "#6f7f58", "#1f5a73"];
 
 export class Signs {
@@ -29,7 +40,7 @@ export class Signs {
   constructor(private readonly skeleton: Skeleton) {}
 
   /** In place of those drawn before. */
-  draw(triads: Triad[], dots: Dot[]): void {
+  draw(triads: Triad[], dots: Dot[], whiskers: Whisker[] = []): void {
     for (const old of this.drawn) old.removeFromParent();
     this.drawn.length = 0;
     for (const { link, matrix: rows, name } of triads) {
@@ -43,6 +54,27 @@ export class Signs {
       });
       const label = word(name);
       label.position.set(-12, -12, -6);
+      group.add(label);
+      this.hang(link, group);
+    }
+    for (const { link, matrix: rows, point, direction, says, ends } of whiskers) {
+      const group = framed(rows);
+      const along = new THREE.Vector3(...direction).normalize();
+      const upright = new THREE.Quaternion().setFromUnitVectors(new THREE.Vector3(0, 1, 0), along);
+      const part = (colour: string, radius: number, height: number, at: number) => {
+        const mesh = new THREE.Mesh(new THREE.CylinderGeometry(radius, radius, height, 12), new THREE.MeshBasicMaterial({ color: colour, depthTest: false }));
+        mesh.quaternion.copy(upright);
+        mesh.position.set(...point).addScaledVector(along, at);
+        mesh.renderOrder = 6;
+        group.add(mesh);
+      };
+      for (const { sign, length, colour, open } of ends) {
+        part(colour, 1.2, length, (sign * length) / 2);
+        if (!open) part(colour, 3.6, 1.2, sign * length);
+      }
+      part(INK, 2, 0.8, 0); // where it stands
+      const label = word(says);
+      label.position.set(...point).addScaledVector(along, Math.max(...ends.map(({ sign, length }) => sign * length), 0) + 14);
       group.add(label);
       this.hang(link, group);
     }
@@ -73,7 +105,7 @@ function framed(rows: number[][]): THREE.Group {
 /** A word that always faces the eye. */
 function word(text: string): THREE.Sprite {
   const canvas = document.createElement("canvas");
-  canvas.width = 256;
+  canvas.width = text.length > 10 ? 512 : 256;
   canvas.height = 64;
   const pen = canvas.getContext("2d")!;
   pen.font = "600 40px 'IBM Plex Sans', sans-serif";
@@ -81,11 +113,11 @@ function word(text: string): THREE.Sprite {
   pen.textBaseline = "middle";
   pen.lineWidth = 8;
   pen.strokeStyle = PAPER;
-  pen.strokeText(text, 128, 32);
-  pen.fillStyle = "#1d2a30";
-  pen.fillText(text, 128, 32);
+  pen.strokeText(text, canvas.width / 2, 32);
+  pen.fillStyle = INK;
+  pen.fillText(text, canvas.width / 2, 32);
   const sprite = new THREE.Sprite(new THREE.SpriteMaterial({ map: new THREE.CanvasTexture(canvas), depthTest: false }));
-  sprite.scale.set(48, 12, 1);
+  sprite.scale.set((12 * canvas.width) / canvas.height, 12, 1);
   sprite.renderOrder = 7;
   return sprite;
 }
