@@ -17,6 +17,7 @@ from pathlib import Path
 from ops import services
 
 ROOT = Path(__file__).resolve().parent.parent
+MOST_SECONDS = 900  # tests that a bug keeps from ending have found it
 
 
 @dataclass(frozen=True)
@@ -270,7 +271,10 @@ def _found(chosen: list[Mutant], alive: list[Mutant], place: Path, env: dict[str
         else:
             command = [sys.executable, "-m", "unittest", "-f", *mutant.tests.split()]
         at, with_ = (place, serving) if mutant in SERVER else (place / "core", env)
-        ended = subprocess.run(command, cwd=at, env=with_, capture_output=True, text=True)
+        try:
+            ended = subprocess.run(command, cwd=at, env=with_, capture_output=True, text=True, timeout=MOST_SECONDS)
+        except subprocess.TimeoutExpired:
+            return f"not done after {MOST_SECONDS} s"
         return ended.stderr[-600:] or "failed" if ended.returncode else ""
 
     # A test that is red without any bug would find every one.

@@ -1,5 +1,6 @@
 """Turns, and what is away for a moment: the queue, the database, a worker that takes more than it may."""
 
+import threading
 import time
 from datetime import timedelta
 from typing import Any
@@ -167,7 +168,10 @@ class Queue(WithShop):
                 mock.patch("jobs.tasks.wake") as waked,
             ):
                 heart = Heartbeat(number)
+                enough = threading.Timer(10.0, heart.over.set)  # one that goes on for ever fails, too
+                enough.start()
                 self.assertRaises(SystemExit, heart.run)
+                enough.cancel()
             ended.assert_called_once_with()
             waked.assert_called_once_with()
             row = Rehearsal.objects.get(pk=number)
