@@ -703,6 +703,13 @@ def part_beside(request: HttpRequest, number: int, other: int) -> Any:
     return beside.difference(_rehearsal(request, number), _rehearsal(request, other))
 
 
+@api.get("/rehearsals/{number}/beside/{other}/surface")
+def surface_beside(request: HttpRequest, number: int, other: int) -> HttpResponse:
+    """The surface of another rehearsal's part, with how far each of its triangles stands beyond the part of this one."""
+    data = beside.surface(_rehearsal(request, number), _rehearsal(request, other))
+    return HttpResponse(data, content_type="application/octet-stream")
+
+
 @api.get("/rehearsals/{number}/report.pdf")
 def report_pdf(request: HttpRequest, number: int, paper: Literal["A4", "letter"] = "A4") -> HttpResponse:
     """The report, with judgements, tolerance and release as they are now, to print and keep."""

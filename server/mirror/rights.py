@@ -31,7 +31,7 @@ RIGHTS: dict[str, Role] = {
             "new_job_defaults", "library", "library_file", "revision_archive", "revision_file", "report_pdf", "one_rehearsal", "remedies", "tolerance",
             "artifact", "film", "program_text", "list_measures", "measures_table", "try_measure", "machine_model", "machine_picture",
             "machine_faults", "machine_urdf",
-            "library_found", "machine_control",
+            "library_found", "machine_control", "surface_beside",
             "move_machine", "machine_block", "fixture_library", "fixture_shapes", "setup", "setup_model", "setup_offsets", "setup_offset_here",
             "setup_pick", "setup_mate", "setup_repeat", "setup_stock", "setup_tool_picture", "move", "run_block", "fits", "desk", "desk_check",
             "desk_block", "desk_arm", "desk_program", "lead", "lead_machine", "reach", "rules", "the_record", "record_table",

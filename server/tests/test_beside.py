@@ -1,8 +1,10 @@
 """Two parts beside each other, against the difference of two slots that are closed forms."""
 
 import json
+import struct
 from pathlib import Path
 
+import numpy as np
 from django.contrib.auth import get_user_model
 
 from accounts.models import Membership, Organisation
@@ -35,6 +37,22 @@ class Beside(WithShop):
         self.assertAlmostEqual(back["volume"], -told["volume"], delta=1)
         same = self.client.get(f"/api/rehearsals/{deep.pk}/beside/{deep.pk}").json()
         self.assertLess(max(same["more"], same["less"]), 0.001)
+
+    def test_its_surface_to_be_turned_about(self) -> None:
+        deep, flat = self.two()
+        data = self.client.get(f"/api/rehearsals/{deep.pk}/beside/{flat.pk}/surface").content
+        points, triangles = struct.unpack_from("<II", data)
+        self.assertEqual(len(data), 8 + 12 * points + 16 * triangles)
+        corners = np.frombuffer(data, "<f4", 3 * points, 8).reshape(-1, 3)
+        faces = np.frombuffer(data, "<u4", 3 * triangles, 8 + 12 * points).reshape(-1, 3)
+        away = np.frombuffer(data, "<f4", triangles, 8 + 12 * points + 12 * triangles)
+        # What stands beyond the deep one and looks upwards is the flat one's floor, 140 × 10, a millimetre above the other's.
+        corner = corners[faces]
+        up = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])[:, 2] / 2
+        floor = (away > 0.05) & (up > 0)
+        self.assertAlmostEqual(up[floor].sum(), 140 * 10, delta=15)
+        self.assertLess(np.ptp(corner[floor][:, :, 2]), 0.01)
+        self.assertAlmostEqual(away.max(), 1.0, delta=0.02)
 
     def test_only_what_is_there_and_ours(self) -> None:
         deep, flat = self.two()

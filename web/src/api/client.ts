@@ -198,6 +198,7 @@ export const api = {
   rehearseTouched: () => json<Rehearsal[]>("/touched/rehearse", "POST"),
   measured: (id: number, text: string) => json<Calibration>(`/rehearsals/${id}/measured`, "POST", { text }),
   learnTimes: (id: number, text: string) => json<Schemas["LibraryOut"]>(`/rehearsals/${id}/calibration`, "POST", { text }),
+  surfaceBeside: async (id: number, other: number) => (await ask(`/rehearsals/${id}/beside/${other}/surface`)).arrayBuffer(),
   beside: (id: number, other: number) => json<Schemas["BesideOut"]>(`/rehearsals/${id}/beside/${other}`),
   tolerance: (id: number) => json<Tolerance>(`/rehearsals/${id}/tolerance`),
   askTolerance: (id: number, reach: number) => json<Tolerance>(`/rehearsals/${id}/tolerance`, "POST", { reach }),

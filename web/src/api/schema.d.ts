@@ -753,6 +753,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{number}/beside/{other}/surface": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Surface Beside
+         * @description The surface of another rehearsal's part, with how far each of its triangles stands beyond the part of this one.
+         */
+        get: operations["mirror_api_surface_beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{number}/report.pdf": {
         parameters: {
             query?: never;
@@ -6456,6 +6476,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BesideOut"];
                 };
+            };
+        };
+    };
+    mirror_api_surface_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

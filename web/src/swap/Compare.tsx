@@ -1,11 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { Alert, Modal, Select, Spin } from "antd";
-import { useMemo, useState } from "react";
+import { Alert, Button, Modal, Select, Spin } from "antd";
+import { lazy, Suspense, useMemo, useState } from "react";
 
 import { api, type Job, type RehearsalFull } from "../api/client";
 import { Mark } from "../inspector/Mark";
 import { clock, VERDICT_WORDS } from "../look";
 import { differing } from "./sameFindings";
+
+const PartStage = lazy(() => import("./PartStage"));
 
 /** Two rehearsals of a job side by side: verdict, what went away and what came, time, travel, margins. */
 export function Compare({ job, onClose, onRehearsal }: { job: Job | null; onClose: () => void; onRehearsal: (id: number) => void }) {
@@ -99,6 +101,7 @@ export function operationsApart(a: RehearsalFull, b: RehearsalFull): { name: str
 
 /** The right part as it differs from the left one. */
 function Parts({ a, b }: { a: number; b: number }) {
+  const [turned, setTurned] = useState(false);
   const beside = useQuery({ queryKey: ["beside", a, b], queryFn: () => api.beside(a, b), staleTime: Infinity, retry: false });
   if (beside.isError) return <p className="quiet">{beside.error.message}</p>;
   if (!beside.data) return <Spin />;
@@ -110,11 +113,22 @@ function Parts({ a, b }: { a: number; b: number }) {
         The right part is cut up to <b>{less.toFixed(2)} mm</b> deeper <i className="swatch deeper" />, leaves up to <b>{more.toFixed(2)} mm</b> more <i className="swatch more" />, and holds{" "}
         <b>{Math.abs(volume / 1000).toFixed(2)} cm³</b> {volume < 0 ? "less" : "more"}.
       </p>
-      <div className="beside">
-        {pictures.map((picture, at) => (
-          <img key={picture} src={picture} alt={at ? "the right part from below" : "the right part from above"} />
-        ))}
-      </div>
+      {turned ? (
+        <Suspense fallback={<Spin />}>
+          <PartStage a={a} b={b} />
+        </Suspense>
+      ) : (
+        <>
+          <div className="beside">
+            {pictures.map((picture, at) => (
+              <img key={picture} src={picture} alt={at ? "the right part from below" : "the right part from above"} />
+            ))}
+          </div>
+          <Button size="small" onClick={() => setTurned(true)}>
+            Turn it about
+          </Button>
+        </>
+      )}
     </>
   );
 }
