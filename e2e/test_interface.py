@@ -242,6 +242,10 @@ class Interface(WithBrowser):
         self.choose(page, "Left", f"rehearsal {flawed.pk}")
         expect(page.get_by_test_id("beside")).to_contain_text("leaves up to", timeout=LONG_MS)
         expect(page.get_by_test_id("beside").locator("img")).to_have_count(2)
+        page.get_by_role("button", name="Turn it about").click()
+        expect(page.get_by_test_id("part-stage")).to_have_attribute(
+            "data-triangles", re.compile(r"^\d{4,}$"), timeout=LONG_MS
+        )
         answer = page.request.get(f"http://127.0.0.1:{self.port}/api/rehearsals/{released.pk}/report.pdf")
         pages = [" ".join(sheet.extract_text().split()) for sheet in PdfReader(io.BytesIO(answer.body())).pages]
         self.assertGreaterEqual(len(pages), 3)
@@ -699,6 +703,15 @@ class Interface(WithBrowser):
             table.get_by_label("flutes, long").fill("20")
             expect(table.get_by_role("alert")).to_have_count(0)
             table.get_by_role("button", name=re.compile("^Remove T")).click()
+
+            # One of them kept in the library, and brought from there under a number of its own.
+            table.get_by_role("button", name=re.compile("^T1 ")).click()
+            table.get_by_role("button", name="Keep in the library").click()
+            expect(page.locator(".ant-message")).to_contain_text("D50 face mill is in the library, number 1.")
+            table.get_by_role("button", name="From the library…").click()
+            page.get_by_label("Find a tool").fill("face d50")
+            page.get_by_test_id("found").get_by_role("button", name=re.compile("^D50 face mill")).click()
+            table.get_by_role("button", name="Remove T10").click()
 
             # The machine by hand, into a contact and back.
             page.get_by_text("By hand", exact=True).click()

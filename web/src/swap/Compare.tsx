@@ -4,7 +4,7 @@ import { lazy, Suspense, useMemo, useState } from "react";
 
 import { api, type Job, type RehearsalFull } from "../api/client";
 import { Mark } from "../inspector/Mark";
-import { clock, VERDICT_WORDS } from "../look";
+import { clock, cssOf, deviationColour, VERDICT_WORDS } from "../look";
 import { differing } from "./sameFindings";
 
 const PartStage = lazy(() => import("./PartStage"));
@@ -99,6 +99,10 @@ export function operationsApart(a: RehearsalFull, b: RehearsalFull): { name: str
     .slice(0, MOST_ROWS);
 }
 
+/** As the part that is turned about has them at their fullest; the pictures have others. */
+const [deeper, more] = [-1, 1].map((away) => ({ background: cssOf(deviationColour(away, { gouge: 0, excess: 0, reach: 1, steps: 0 })) }));
+const FULL = { deeper, more };
+
 /** The right part as it differs from the left one. */
 function Parts({ a, b }: { a: number; b: number }) {
   const [turned, setTurned] = useState(false);
@@ -110,7 +114,7 @@ function Parts({ a, b }: { a: number; b: number }) {
   return (
     <>
       <p>
-        The right part is cut up to <b>{less.toFixed(2)} mm</b> deeper <i className="swatch deeper" />, leaves up to <b>{more.toFixed(2)} mm</b> more <i className="swatch more" />, and holds{" "}
+        The right part is cut up to <b>{less.toFixed(2)} mm</b> deeper <i className="swatch deeper" style={turned ? FULL.deeper : undefined} />, leaves up to <b>{more.toFixed(2)} mm</b> more <i className="swatch more" style={turned ? FULL.more : undefined} />, and holds{" "}
         <b>{Math.abs(volume / 1000).toFixed(2)} cm³</b> {volume < 0 ? "less" : "more"}.
       </p>
       {turned ? (
