@@ -105,6 +105,11 @@ class WithBrowser(TransactionTestCase):
             browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
             # The driver waits by evaluating text in the page, which the policy forbids; the tests of people hold the policy.
             page = browser.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+            page.set_default_timeout(120_000)  # as above, of clicks and of what is waited for in the page
+            asked: list[str] = []  # and not answered yet
+            page.on("request", lambda call: asked.append(f"{call.method} {call.url}"))
+            page.on("requestfinished", lambda call: asked.remove(f"{call.method} {call.url}"))
+            page.on("requestfailed", lambda call: asked.remove(f"{call.method} {call.url}"))
             page.on("pageerror", lambda error: faults.append(str(error)))
             try:
                 self.sign_in(page)
@@ -112,6 +117,7 @@ class WithBrowser(TransactionTestCase):
             except BaseException:
                 with suppress(Exception):
                     print(f"The page when it failed: {page.url}\n{page.locator('body').inner_text()[:3000]}")
+                print("Not answered:", *asked, sep="\n  ")
                 raise
             browser.close()
         self.assertEqual(faults, [])

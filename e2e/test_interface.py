@@ -32,7 +32,7 @@ class Interface(WithBrowser):
         with self.browsing() as page:
             # Run it and watch the progress.
             page.get_by_role("button", name="Rehearse").click()
-            expect(page.get_by_role("button", name="Cancel")).to_be_visible(timeout=30_000)
+            expect(page.get_by_role("button", name="Cancel")).to_be_visible(timeout=90_000)
             expect(page.get_by_test_id("progress")).to_be_visible()
             expect(page.get_by_test_id("verdict")).to_contain_text("Do not run", timeout=LONG_MS)
             expect(page.locator("[data-testid=stage] canvas")).to_be_visible(timeout=60_000)
@@ -117,12 +117,12 @@ class Interface(WithBrowser):
             sizes.get_by_role("button", name="Diameter").click()
             expect(page.locator(".pointing-hint")).to_contain_text("hole or boss")
             self.click_on(page, -66 - 2.6, 46, top - 1, lid)  # from the middle, the far side of its wall is seen
-            expect(sizes).to_contain_text("6.600 mm", timeout=30_000)
+            expect(sizes).to_contain_text("6.600 mm", timeout=90_000)
             sizes.get_by_role("button", name="Keep").click()
             expect(page.get_by_test_id("measure")).to_have_count(1)
             sizes.get_by_role("button", name="Wall").click()
             self.click_on(page, 34, 20, top - 12, lid)
-            expect(sizes).to_contain_text("17.650 mm", timeout=30_000)
+            expect(sizes).to_contain_text("17.650 mm", timeout=90_000)
             expect(sizes).to_contain_text("18.000 mm")
             sizes.get_by_placeholder("lower").fill("-0.1")
             sizes.get_by_role("button", name="Keep").click()
@@ -440,11 +440,15 @@ class Interface(WithBrowser):
             page.get_by_text("By hand", exact=True).click()
             stands = lambda: page.locator(".axis-row input").evaluate_all("rows => rows.map(row => row.value)")  # noqa: E731
             before = stands()
-            page.get_by_label("Lead Z on").click()
-            page.wait_for_function(
-                "was => JSON.stringify([...document.querySelectorAll('.axis-row input')].map(i => i.value)) !== was",
-                arg=json.dumps(before, separators=(",", ":")),
-            )
+            for _ in range(4):  # a click is not taken while the panel is still being laid out, on a busy machine
+                page.get_by_label("Lead Z on").click()
+                with suppress(TimeoutError):
+                    page.wait_for_function(
+                        "was => JSON.stringify([...document.querySelectorAll('.axis-row input')].map(i => i.value)) !== was",
+                        arg=json.dumps(before, separators=(",", ":")), timeout=20_000,
+                    )  # fmt: skip
+                    break
+                print("The arm stands still:", stands())
             moved = [a != b for a, b in zip(before, stands(), strict=True)]
             self.assertGreaterEqual(sum(moved), 2, "a straight way of the tip takes several joints")
             page.get_by_role("button", name="All jobs").click()
@@ -463,7 +467,7 @@ class Interface(WithBrowser):
             page.wait_for_function("document.querySelector('[data-testid=stage] canvas') !== null")
             change = text.index("T1 M6") + 1
             page.get_by_text("T1 M6").first.click()
-            expect(page.get_by_test_id("readout")).to_contain_text("T1 D10 end mill", timeout=30_000)
+            expect(page.get_by_test_id("readout")).to_contain_text("T1 D10 end mill", timeout=90_000)
 
             # The posture of the first stretch under the spindle's slot: turned by its spin, its margins at once.
             slot = next(i for i, line in enumerate(text) if line.startswith("G0 X0 Y-600")) + 1
@@ -472,8 +476,8 @@ class Interface(WithBrowser):
             expect(page.get_by_label("First line")).to_have_value(str(slot + 1))
             page.get_by_label("Spin", exact=True).fill("90")
             page.get_by_label("Spin", exact=True).press("Enter")
-            expect(page.get_by_text("as it would be now")).to_be_visible(timeout=30_000)
-            expect(limit).not_to_have_attribute("aria-label", was or "", timeout=30_000)
+            expect(page.get_by_text("as it would be now")).to_be_visible(timeout=90_000)
+            expect(limit).not_to_have_attribute("aria-label", was or "", timeout=90_000)
             self.choose(page, "Posture of the elbow", "up")
             page.get_by_role("button", name="Undo").click()
             expect(page.locator(".arm-wish")).to_contain_text("as is nearest")
