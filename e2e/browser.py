@@ -16,7 +16,7 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import connection
 from django.test import TransactionTestCase
-from playwright.sync_api import Locator, Page, TimeoutError, expect, sync_playwright
+from playwright.sync_api import Locator, Page, Request, TimeoutError, expect, sync_playwright
 
 from accounts.models import Membership, Organisation
 from jobs.services import take_in_path
@@ -106,10 +106,10 @@ class WithBrowser(TransactionTestCase):
             # The driver waits by evaluating text in the page, which the policy forbids; the tests of people hold the policy.
             page = browser.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True)
             page.set_default_timeout(120_000)  # as above, of clicks and of what is waited for in the page
-            asked: list[str] = []  # and not answered yet
-            page.on("request", lambda call: asked.append(f"{call.method} {call.url}"))
-            page.on("requestfinished", lambda call: asked.remove(f"{call.method} {call.url}"))
-            page.on("requestfailed", lambda call: asked.remove(f"{call.method} {call.url}"))
+            asked: dict[Request, str] = {}  # and not answered yet
+            page.on("request", lambda call: asked.update({call: f"{call.method} {call.url}"}))
+            page.on("requestfinished", lambda call: asked.pop(call, None))
+            page.on("requestfailed", lambda call: asked.pop(call, None))
             page.on("pageerror", lambda error: faults.append(str(error)))
             try:
                 self.sign_in(page)
@@ -117,7 +117,7 @@ class WithBrowser(TransactionTestCase):
             except BaseException:
                 with suppress(Exception):
                     print(f"The page when it failed: {page.url}\n{page.locator('body').inner_text()[:3000]}")
-                print("Not answered:", *asked, sep="\n  ")
+                print("Not answered:", *asked.values(), sep="\n  ")
                 raise
             browser.close()
         self.assertEqual(faults, [])
