@@ -6,6 +6,7 @@ import zipfile
 from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
+from posixpath import normpath
 from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -50,7 +51,7 @@ def _with_files(revision: Revision, kind: str, raw: bytes, names: set[str]) -> b
         (own / f"{kind}.json").write_bytes(raw)
         try:
             for name in names:
-                target = own / name
+                target = own / normpath(name)
                 source = inside(folder, name, "shape.file")
                 target.parent.mkdir(parents=True, exist_ok=True)
                 target.write_bytes(source.read_bytes())
@@ -138,7 +139,10 @@ def brought(revision: Revision, item: LibraryFile, entry: int | None) -> Json:
     if not names:
         return data
     with item.meshes.open("rb") as source, zipfile.ZipFile(source) as bundle:
-        waiting = {name: setups.drop_in(revision, Path(name).name, bundle.read(name))["file"] for name in sorted(names)}
+        waiting = {
+            name: setups.drop_in(revision, Path(name).name, bundle.read(normpath(name)))["file"]
+            for name in sorted(names)
+        }
     renamed: Json = _renamed(data, waiting)
     return renamed
 

@@ -85,7 +85,7 @@ class Setups(WithShop):
         own = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()
         tool = own["tools"]["tools"][0] | {"registers": {"H": 95.0}, "station": 3}
         jaw = {"name": "soft jaw", "role": "fixture", "mount": "table", "at": [1, 2, 3], "present": [0, 1],
-               "shape": {"type": "mesh", "file": dropped["file"]}}  # fmt: skip
+               "shape": {"type": "mesh", "file": f"./{dropped['file']}"}}  # fmt: skip
         keep = f"/revisions/{self.revision.pk}/library"
         kept = {
             kind: self.post(f"{keep}/{kind}", data=data).json() for kind, data in (("tool", tool), ("fixture", jaw))

@@ -12,10 +12,10 @@ const COLOURS: Record<string, string> = { gouge: STOP, touch: INK, limit: ACCENT
 type Vector = [number, number, number];
 
 /** Along which way of a work mount's link the tool goes relative to the work when an axis goes on: the joint's own, or against it where
- *  the joint carries the work. Null for an axis that is no straight joint. */
+ *  the joint carries the work. Null for an axis that is no straight joint of its own. */
 export function wayOf(description: Pick<Description, "links">, workLink: string, axis: string): Vector | null {
   const moved = description.links.find(({ joint }) => joint?.axis === axis);
-  if (!moved?.joint || moved.joint.type !== "linear") return null;
+  if (!moved?.joint || moved.joint.type !== "linear" || Object.keys(moved.joint.moved_by ?? {}).length > 1) return null;
   const carries: (string | null)[] = [];
   for (let at = description.links.find(({ name }) => name === workLink); at; at = description.links.find(({ name }) => name === at!.parent)) carries.push(at.name);
   const sign = carries.includes(moved.name) ? -1 : 1;

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Alert, Spin } from "antd";
+import { Alert, Button, Spin } from "antd";
 import { useEffect, useRef, useState } from "react";
 import * as THREE from "three";
 
@@ -16,7 +16,7 @@ const TURN_PX = 4; // a pointer that has gone farther turned the part
 /** The right part to be turned about, coloured by how it differs from the left one; a click tells how much. */
 export default function PartStage({ a, b }: { a: number; b: number }) {
   const loaded = useQuery({ queryKey: ["surface beside", a, b], queryFn: async () => readSurface(await api.surfaceBeside(a, b)), staleTime: Infinity, gcTime: 60_000, retry: false });
-  if (loaded.isError) return <Alert type="error" title={loaded.error.message} action={<button onClick={() => loaded.refetch()}>Try again</button>} />;
+  if (loaded.isError) return <Alert type="error" title={loaded.error.message} action={<Button onClick={() => loaded.refetch()}>Try again</Button>} />;
   if (!loaded.data) return <Spin description="The part is coming" />;
   return <Turned key={`${a} ${b}`} surface={loaded.data} />;
 }
