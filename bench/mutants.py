@@ -229,6 +229,12 @@ SERVER = [
     Mutant("server: a step's stock is what the one before leaves now", "jobs/routes.py",
            "source = rehearsal.sources.filter(revision__job=steps[step].job).first() if step in steps else None",
            "source = fresh(newest(steps[step].job)) if step in steps else None", "tests.test_routes"),
+    Mutant("server: a tool goes along with the registers of another control", "jobs/crib.py", '("registers", "station",', '("station",',
+           "tests.test_setups.Setups.test_a_tool_and_a_fixture_kept_found_and_brought_onto_another_setup"),
+    Mutant("server: any one of the words will do", "jobs/crib.py", "if all(word in row", "if any(word in row",
+           "tests.test_setups.Setups.test_a_tool_and_a_fixture_kept_found_and_brought_onto_another_setup"),
+    Mutant("server: a control says more than was changed", "jobs/controls.py", 'if differ("corner_seconds", "block_seconds"):', "if True:",
+           "tests.test_setups.Setups.test_a_control_is_set_like_the_one_on_the_floor"),
     Mutant("server: the list is the one of before", "jobs/standing.py", '_told("incr", number)', "pass", "tests.test_server.Server"),
 ]  # fmt: skip
 
