@@ -114,12 +114,15 @@ def summary_of(data: Json) -> str:
         corner = cutter.get("corner_radius") or cutter.get("nose_radius")
         parts += [f"R{corner:g}"] if corner else []
         return f"{' '.join(parts)}, {data['length']:g} to the gauge point"
-    made = data.get("made_by") or {}
-    measures = ", ".join(
-        f"{name.replace('_', ' ')} {value:g}" for name, value in sorted((made.get("measures") or {}).items())
-    )
+    made = data.get("made_by") or {}  # anything may stand in it: nothing else reads it
+    measures = made.get("measures")
+    told = [
+        f"{name.replace('_', ' ')} {value:g}"
+        for name, value in sorted(measures.items() if isinstance(measures, dict) else ())
+        if isinstance(value, int | float)
+    ]
     if made.get("fixture"):
-        return str(made["fixture"]).replace("-", " ") + (f", {measures}" if measures else "")
+        return ", ".join([str(made["fixture"]).replace("-", " "), *told])
     shapes = Counter(str(shape.get("file") or shape["type"]) for shape in data.get("shapes") or [data["shape"]])
     return ", ".join(f"{count} × {kind}" if count > 1 else kind for kind, count in sorted(shapes.items()))
 

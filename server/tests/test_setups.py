@@ -85,6 +85,7 @@ class Setups(WithShop):
         own = self.client.get(f"/api/revisions/{self.revision.pk}/setup").json()
         tool = own["tools"]["tools"][0] | {"registers": {"H": 95.0}, "station": 3}
         jaw = {"name": "soft jaw", "role": "fixture", "mount": "table", "at": [1, 2, 3], "present": [0, 1],
+               "made_by": {"fixture": "", "measures": {"width": "odd"}},
                "shape": {"type": "mesh", "file": f"./{dropped['file']}"}}  # fmt: skip
         keep = f"/revisions/{self.revision.pk}/library"
         kept = {
@@ -107,7 +108,7 @@ class Setups(WithShop):
         onto = f"/revisions/{other.pk}/setup/library"
         (row,) = self.client.get("/api/library/found/fixture?words=soft").json()["found"]
         body = self.post(f"{onto}/{row['item']}").json()
-        self.assertEqual({"name", "role", "shape"}, set(body))
+        self.assertEqual({"name", "role", "shape", "made_by"}, set(body))
         data = self.client.get(f"/api/revisions/{other.pk}/setup").json()["job"]
         data["bodies"].append(body | {"mount": "table", "at": [300, 150, 0]})
         saved = self.post(f"/revisions/{other.pk}/setup/save", job=data, label="with a jaw").json()
