@@ -1,7 +1,7 @@
 """What a motion costs on the rays, for every kind of cutting: CPU milliseconds a motion, beside ball finishing in the same run.
 
 finishing  ball, bull and tapered mills over a wavy face, a quarter of a millimetre a motion
-severe     five axes: the tool tilts a degree or more within each motion
+severe     five axes: the tool tilts a degree or more within each motion of the same path
 roughing   long straight ways at full width: metres of path a second beside
 pecking    holes drilled in pecks, with air retracts
 turning    passes of an insert along a shaft, and a thread in many small steps
@@ -98,11 +98,10 @@ def pecking(deep: float = 30.0, peck: float = 2.0) -> tuple[np.ndarray, np.ndarr
 
 def cases() -> list[Case]:
     path = wavy()
-    part = path[:8000]
     pecks, air = pecking()
     return [
         Case("ball finishing", BALL, path), Case("bull on slopes", BULL, path), Case("taper on slopes", TAPER, path),
-        Case("ball, five axes", BALL, part, tilted(part)), Case("bull, five axes", BULL, part, tilted(part)),
+        Case("ball, five axes", BALL, path, tilted(path)), Case("bull, five axes", BULL, path, tilted(path)),
         Case("roughing", ROUGH, roughing()), Case("pecking", DRILL, pecks, rapid=air),
     ]  # fmt: skip
 

@@ -20,11 +20,12 @@ from ..geometry.mesh import Mesh
 from .compare_kernel import beyond, flatten, join_crossing, join_neighbours, lacking, missing, overlap, untouched
 from .hidden import Hidden, hidden
 from .region import Region
-from .sharp import edge_points
+from .sharp import edges_in
 from .stock import AXES_OF, Laid, Lattice, Rays, Stock, rays_of
 from .surface_kernel import BRICK
 
 Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
 SPOT_CELLS = 3.0  # places nearer to each other than this many cells belong to one spot
 HAIR_MM = 5e-4  # a difference below this is float noise of the rays
 LEAST_LACKING_MM = 1e-3
@@ -132,9 +133,11 @@ class Prepared:
 
 
 def compare(
-    stock: Stock, blank: Mesh, design: Mesh, gouge: float, excess: float, prepared: Prepared | None = None, nearly: float = 1.0
+    stock: Stock, blank: Mesh, design: Mesh, gouge: float, excess: float, prepared: Prepared | None = None, nearly: float = 1.0,
+    keen: Bools | None = None,
 ) -> Comparison:  # fmt: skip
-    """Compare the stock with a design (both in the grid frame); tolerances in mm. Places are told down to such a share (`nearly`) of them."""
+    """Compare the stock with a design (both in the grid frame); tolerances in mm. Places are told down to such a share (`nearly`) of them.
+    keen (motions,): of which motions' cutters nothing is rounded (None: of all)."""
     prepared = prepared or Prepared.of(stock.lattice, blank, design)
     solid = prepared.solid
     ends = [_ends(rays) for rays in stock.rays]
@@ -147,8 +150,8 @@ def compare(
         untouched(
             *ends[rays.direction], *_parts(of_design), of_design.face_lo, of_design.face_hi, np.abs(prepared.normals[:, w]), excess, cell, bare
         )  # fmt: skip
-    gouges, gouge_max = _told(stock, parted["gouge"], solid, -1.0, gouge * nearly)
-    left, excess_max = _told(stock, parted["excess"], solid, 1.0, excess * nearly)
+    gouges, gouge_max = _told(stock, parted["gouge"], solid, -1.0, gouge * nearly, keen)
+    left, excess_max = _told(stock, parted["excess"], solid, 1.0, excess * nearly, keen)
     outside = Solid.of(blank)
     never, _ = _measured(parted["lacking"], outside, 1.0, max(gouge, LEAST_LACKING_MM))
     # Corners of the design may lie outside the blank between the rays, or beyond all of them.
@@ -163,7 +166,7 @@ def compare(
 
 
 def compare_within(
-    region: Region, stock: Stock, prepared: Prepared, gouge: float, excess: float
+    region: Region, stock: Stock, prepared: Prepared, gouge: float, excess: float, keen: Bools | None
 ) -> tuple[Places, float, Places, float]:
     """Gouges and the deepest, excess and the most, in a region that is all there is of a stock."""
     designs, blanks = (
@@ -172,8 +175,8 @@ def compare_within(
     )
     ends = [_ends(rays) for rays in stock.rays]
     parted = _parted(stock, ends, replace(prepared, designs=designs, blanks=blanks))
-    gouges = _told(stock, parted["gouge"], prepared.solid, -1.0, gouge, region)
-    return *gouges, *_told(stock, parted["excess"], prepared.solid, 1.0, excess, region)
+    gouges = _told(stock, parted["gouge"], prepared.solid, -1.0, gouge, keen, region)
+    return *gouges, *_told(stock, parted["excess"], prepared.solid, 1.0, excess, keen, region)
 
 
 def _ends(rays: Rays) -> tuple[NDArray[Any], ...]:
@@ -202,10 +205,16 @@ def _parted(stock: Stock, ends_of: list[tuple[NDArray[Any], ...]], prepared: Pre
 
 
 def _told(
-    stock: Stock, found: _Found, solid: Solid, sign: float, tolerance: float, region: Region | None = None
+    stock: Stock,
+    found: _Found,
+    solid: Solid,
+    sign: float,
+    tolerance: float,
+    keen: Bools | None,
+    region: Region | None = None,
 ) -> tuple[Places, float]:
     """Places beyond a tolerance with the edges between them, and the greatest distance of all."""
-    return _with_edges(stock, *_measured(found, solid, sign, tolerance), solid, sign, region)
+    return _with_edges(stock, *_measured(found, solid, sign, tolerance), solid, sign, keen, region)
 
 
 @dataclass(frozen=True)
@@ -239,10 +248,16 @@ def _measured(found: _Found, solid: Solid, sign: float, tolerance: float) -> tup
 
 
 def _with_edges(
-    stock: Stock, places: Places, worst: float, solid: Solid, sign: float, region: Region | None = None
+    stock: Stock,
+    places: Places,
+    worst: float,
+    solid: Solid,
+    sign: float,
+    keen: Bools | None,
+    region: Region | None = None,
 ) -> tuple[Places, float]:
     """The same with the edges and corners of the stock, which lie between the rays: at a square one the distance is up to √2 of what it is
-    on its faces, at a corner √3; where the surface turns less it is hardly more. They only tell how bad a place is that the rays tell
+    on its faces, at a corner √3. They only tell how bad a place is that the rays tell
     already, and by no more than that. In a region only where its surface is whole."""
     lattice = stock.lattice
     large = np.flatnonzero(places.amount > max(EDGE_MM, worst / MOST_AT_A_CORNER))
@@ -255,12 +270,13 @@ def _with_edges(
     most = np.zeros(len(bricks))
     np.maximum.at(most, of.reshape(-1), places.amount[large])
     chosen = np.argsort(-most, kind="stable")[:MOST_BRICKS]
-    points, tags, row = edge_points(stock, bricks[chosen])
-    amount = np.minimum(sign * solid.distance(points), MOST_AT_A_CORNER * most[chosen][row])
-    more = np.flatnonzero(amount > most[chosen][row])
+    edges = edges_in(stock, bricks[chosen], sign > 0.0, keen)
+    faces = most[chosen][edges.row]
+    amount = np.minimum(sign * solid.distance(edges.points), edges.outreach * faces)
+    more = np.flatnonzero(amount > faces + HAIR_MM)
     if not len(more):
         return places, worst
-    added = Places(points[more], amount[more], tags[more])
+    added = Places(edges.points[more], amount[more], edges.tag[more])
     return joined_places([places, added]), max(worst, float(added.amount.max()))
 
 

@@ -12,7 +12,7 @@ from ..compiled import njit, prange
 BESIDE = np.array(
     [0, 1, -1, 2, -2]
 )  # how many cells along its ray a neighbour may lie off: steeper is another family's to tell
-UNKNOWN, VAGUE, GUESSED, SMOOTH, KNOWN, LENT = 0, 1, 2, 3, 4, 5
+UNKNOWN, VAGUE, ACROSS, GUESSED, SMOOTH, KNOWN, LENT = 0, 1, 2, 3, 4, 5, 6
 GUESS = 0.3  # weight of a guessed plane beside a known one
 STRAIGHT = 0.004  # cells of bend within which the neighbours and the crossing lie on one plane
 BENT = 0.3  # and beyond which they do not tell a slope
@@ -23,6 +23,7 @@ OFF_CELLS = 1.0  # a vertex farther than this from the mean of its crossings is 
 VAGUE_OFF_CELLS = 0.25  # nor one farther than this where a plane of its cell is told by other cuts alone, or by none
 PAD = 8  # cells around the lattice, so that neighbours' keys stay apart
 EDGE = 0.03  # `sharp` from which a vertex counts as one of an edge
+CORNER = 0.5  # of a third face: how far its normal stands out of the plane of two others
 SWEEPS = 6  # of Jacobi's method: a matrix of three is done after four or five
 
 
@@ -76,7 +77,8 @@ def _edge_key(axis, sign, x, y, z, shape):
 @njit(cache=True)
 def normals(axis, node, sign, tag, place, step, shape, keys, rows, normal, trust):
     """Unit normals (n, 3), outwards, at the crossings whose neighbours on their own rays tell the slope; `trust` (n,) how sure
-    they are: KNOWN, SMOOTH on a face that bends, GUESSED where it is too narrow for more than one neighbour, VAGUE for any, UNKNOWN.
+    they are: KNOWN, SMOOTH on a face that bends, GUESSED where it is too narrow for more than one neighbour, ACROSS where it is too narrow for
+    any and those of other cuts go on straight enough, VAGUE where they do not, UNKNOWN.
 
     `keys`, `rows` (a power of two long, more than twice n): the table of crossings, filled here; keys −1 before.
     """
@@ -134,8 +136,8 @@ def normals(axis, node, sign, tag, place, step, shape, keys, rows, normal, trust
                     sure = min(sure, GUESSED)
                     told = height[3] - height[2] if has[3] else height[2] - height[1]
                 else:  # a face as narrow as a cell, one of many: as all of them go on
-                    sure = VAGUE
-                    told = _across(i, lateral, a, node, sign, place, step, shape, keys, rows)
+                    found, told = _across(i, lateral, a, node, sign, place, step, shape, keys, rows)
+                    sure = min(sure, ACROSS if found else VAGUE)
             elif least > STRAIGHT * step[a]:
                 sure = min(sure, SMOOTH)
             slope[lateral] = told / step[lateral]
@@ -149,7 +151,7 @@ def normals(axis, node, sign, tag, place, step, shape, keys, rows, normal, trust
 
 @njit(cache=True)
 def _across(i, lateral, a, node, sign, place, step, shape, keys, rows):
-    """The slope per cell at a crossing by its two neighbours, whatever cut them, where the surface goes on across all three; else 0."""
+    """Whether the surface goes on across a crossing and its two neighbours, whatever cut them, and its slope there per cell."""
     height, found = np.zeros(2), 0
     for side in (-1, 1):
         for k in range(5):
@@ -163,8 +165,8 @@ def _across(i, lateral, a, node, sign, place, step, shape, keys, rows):
                 found += 1
                 break
     if found < 2 or abs(height[0] - 2.0 * place[i, a] + height[1]) > BENT * step[a]:
-        return 0.0
-    return 0.5 * (height[1] - height[0])
+        return False, 0.0
+    return True, 0.5 * (height[1] - height[0])
 
 
 @njit(cache=True, parallel=True)
@@ -223,9 +225,10 @@ def number_cells(axis, node, shape, keys, rows, quads, sign):
 
 
 @njit(cache=True)
-def solve(quads, axis, place, normal, trust, step, vertices, sharp):
+def solve(quads, axis, place, normal, trust, step, believed, vertices, sharp):
     """The vertex of every cell: the point nearest to all planes through its crossings, from their mean on. `sharp` (n,): how
-    much its planes fix it across the first: 0 on a face, more on an edge or in a corner."""
+    much its planes fix it across the first: 0 on a face, more on an edge or in a corner. Beside planes that are trusted less than `believed` a vertex
+    stays near that mean."""
     n = len(vertices)
     number, fixed, vague = np.zeros(n, np.int64), np.zeros(n, np.int64), np.zeros(n, np.bool_)
     mean, right, matrix = np.zeros((n, 3)), np.zeros((n, 3)), np.zeros((n, 6))
@@ -247,7 +250,7 @@ def solve(quads, axis, place, normal, trust, step, vertices, sharp):
         for q in range(4):
             v = quads[i, q]
             fixed[v] += 1
-            vague[v] |= trust[i] == VAGUE
+            vague[v] |= trust[i] < believed
             height = x * (place[i, 0] - mean[v, 0]) + y * (place[i, 1] - mean[v, 1]) + z * (place[i, 2] - mean[v, 2])
             right[v, 0] += weight * x * height
             right[v, 1] += weight * y * height
@@ -288,6 +291,40 @@ def solve(quads, axis, place, normal, trust, step, vertices, sharp):
                     vertices[v, d] += shift[d]
                 break
             floor = least  # the direction that the planes fix least is left out
+
+
+@njit(cache=True)
+def outreach(quads, normal, factor):
+    """How many times farther out a vertex can stand than the faces that meet in it, (n,): where two meet that turn by φ, 1 / cos(φ/2);
+    √3 where three do, as in the corner of a box, which is the farthest of those about square."""
+    n = len(factor)
+    far = np.zeros((3, n, 3))  # a normal of each vertex, the one farthest from it, and the one farthest from that
+    for turn in range(3):
+        least = np.full(n, np.inf)
+        for i in range(len(quads)):
+            for q in range(4):
+                v, dot = quads[i, q], 0.0
+                if turn > 0:
+                    for d in range(3):
+                        dot += normal[i, d] * far[turn - 1, v, d]
+                if dot < least[v]:
+                    least[v] = dot
+                    far[turn, v] = normal[i]
+    for v in range(n):
+        dot = far[1, v, 0] * far[2, v, 0] + far[1, v, 1] * far[2, v, 1] + far[1, v, 2] * far[2, v, 2]
+        factor[v] = min(1.0 / np.sqrt(max(0.5 + 0.5 * dot, 1e-9)), np.sqrt(3.0))
+    for i in range(len(quads)):
+        for q in range(4):
+            v = quads[i, q]
+            ax, ay, az = far[1, v]
+            bx, by, bz = far[2, v]
+            out = (
+                normal[i, 0] * (ay * bz - az * by)
+                + normal[i, 1] * (az * bx - ax * bz)
+                + normal[i, 2] * (ax * by - ay * bx)
+            )
+            if abs(out) > CORNER:
+                factor[v] = np.sqrt(3.0)
 
 
 @njit(cache=True)

@@ -10,6 +10,7 @@ from copy import copy
 from functools import partial
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..geometry.frames import Floats, apply, frame, inverse
 from ..geometry.mesh import Mesh, joined
@@ -348,7 +349,9 @@ class Cutting:
         if to_be:
             prepared = prepared_for(self.store, self.stock.lattice, self.mesh, to_be.design)
             nearly = NEARLY if result.quick else 1.0
-            comparison = compare(self.stock, self.mesh, to_be.design, checks.gouge, checks.excess, prepared, nearly)
+            comparison = compare(
+                self.stock, self.mesh, to_be.design, checks.gouge, checks.excess, prepared, nearly, _keen(result)
+            )
         if result.quick:
             comparison = self._look_closer(result.quick, to_be, comparison)
         return to_be, comparison
@@ -372,7 +375,7 @@ class Cutting:
         self.hits = closer_hits(self.hits, hits, len(self.segments.motion))
         if to_be is None or coarse is None:
             return None
-        return closer(coarse, stock, region, self.mesh, to_be.design, checks.gouge, checks.excess)
+        return closer(coarse, stock, region, self.mesh, to_be.design, checks.gouge, checks.excess, _keen(self.result))
 
     def _cut_again(self, stock: Stock) -> Hits:
         """Cut another stock the same way; what was met."""
@@ -438,3 +441,9 @@ class Cutting:
                 "where it stands is taken off", program=reel.motions.file_name(motion), line=int(reel.motions.line[motion]),
                 bodies=(name,),
             )  # fmt: skip
+
+
+def _keen(result: Rehearsal) -> NDArray[np.bool_]:
+    """Of which motions (n,) the tool's cutter has nothing rounded."""
+    keen = [number for number, tool in result.tools.items() if tool.is_keen]
+    return np.isin(result.reel.motions.tool, keen)

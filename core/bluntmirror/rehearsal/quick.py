@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..geometry.frames import Floats
 from ..geometry.mesh import Mesh
@@ -54,11 +55,11 @@ def doubtful(comparison: Comparison | None, hits: Iterable[BatchResult]) -> Floa
 
 
 def closer(
-    coarse: Comparison, stock: Stock, region: Region, blank: Mesh, design: Mesh, gouge: float, excess: float
-) -> Comparison:
-    """A coarse comparison with what the job's own grid tells in a region of it in its place; tolerances in mm."""
+    coarse: Comparison, stock: Stock, region: Region, blank: Mesh, design: Mesh, gouge: float, excess: float, keen: NDArray[np.bool_]
+) -> Comparison:  # fmt: skip
+    """A coarse comparison with what the job's own grid tells in a region of it in its place; tolerances in mm, `keen` as in `compare`."""
     prepared = Prepared.of(stock.lattice, blank, design, coarse.solid)
-    gouges, deepest, left, most = compare_within(region, stock, prepared, gouge, excess)
+    gouges, deepest, left, most = compare_within(region, stock, prepared, gouge, excess, keen)
 
     def both(wide: Places, narrow: Places, tolerance: float) -> Places:
         outside = ~region.holds(wide.points) & (wide.amount > tolerance)

@@ -358,7 +358,10 @@ def make_knots(reel: Reel, tolerance: float, stops: Sequence[int] = ()) -> Knots
     counts = np.ones(len(rows), np.int64)
     special: dict[int, tuple[Floats, Floats]] = {}
     way_of = {int(motion): i for i, motion in enumerate(reel.ways.motion)}
-    for place, row in enumerate(rows):
+    kind = motions.kind[rows]
+    bent = (kind == ARC) | ((kind == RAPID) & reel.dogleg) | np.isin(rows, reel.ways.motion)
+    for place in np.flatnonzero(bent).tolist():
+        row = rows[place]
         if int(row) in way_of:
             i = way_of[int(row)]
             part = slice(reel.ways.first[i], reel.ways.first[i + 1])
@@ -372,7 +375,7 @@ def make_knots(reel: Reel, tolerance: float, stops: Sequence[int] = ()) -> Knots
             times = np.array([time_at(way, *reel.law(int(row))) for way in shares * reel.length[row]])
             special[place] = (arc_points(motions, int(row), begin[row], shares), times)
             counts[place] = count
-        elif motions.kind[row] == RAPID and reel.dogleg:
+        else:
             special[place] = _dogleg(reel, begin[row], motions.end[row], tolerance)
             counts[place] = len(special[place][1])
     total = int(counts.sum())

@@ -27,9 +27,11 @@ from ..geometry.hull import is_convex as is_convex_mesh
 from ..geometry.mesh import Mesh, extrude, joined, revolve, segments_for
 from ..job import models
 from .cutters import CAN_RAMP, core_radius, cutting_slabs, guide_slabs
-from .slabs import H0, H1, R0, R1, is_convex, line_slab, section_points, stacked
+from .slabs import H0, H1, KIND, LINE, R0, R1, is_convex, line_slab, section_points, stacked
 
 Floats = NDArray[np.float64]
+
+MOST_KEEN = 4  # slabs of a cutter without a rounding: a step drill's
 
 
 @dataclass(frozen=True)
@@ -58,6 +60,11 @@ class Assembly:
     @property
     def is_turning(self) -> bool:
         return len(self.insert) > 0
+
+    @property
+    def is_keen(self) -> bool:
+        """Whether nothing of its cutter is rounded: no arc, nor a profile of so many lines that they might stand for one. An insert's nose is."""
+        return not self.is_turning and len(self.cutting) <= MOST_KEEN and bool((self.cutting[:, KIND] == LINE).all())
 
     @property
     def tip(self) -> tuple[float, float, float]:
