@@ -112,6 +112,7 @@ FIELDS = {
     "Posture.elbow": "whether the elbow is above the line from shoulder to wrist centre",
     "Posture.wrist": "whether the fifth joint is above the value at which its neighbours align",
     "Posture.rail": "axis → where a joint of the rail stands, a length",
+    "Posture.blend": "so much of the tip's way the spin turns in where another holds before or after within the cut, a length; 0: it changes at a G0 alone",
     "ToolEntry.rack": "the rack's mount that it hangs in while it is not in the spindle; null: it is not told where it is then",
     "ChannelTime.number": "the channel",
     "ChannelTime.time": "when it ends, s",

@@ -655,6 +655,29 @@ class Postures(OnAnArm):
             [],
         )
 
+    def test_a_spin_turns_within_a_cut_over_the_length_that_is_stated(self) -> None:
+        """From −170° to 150° the shorter way, 40° back, evenly over 30 mm of the tip's way across two moves; and the same way out again. The tip
+        keeps to its line, the feed to what was asked."""
+        program = HEAD + "G0 X-60 Y0 Z50 I0 J0 K1\nG1 X-20 F1200\nG1 X0\nG1 X20\nG1 X70\nG1 X110\nG0 Z200\n" + HOME
+        inner = self.asked(7, 9, spin=150)
+        sharp = check_program(self.job(program, postures=[*self.asked(5, 10, spin=-170), *inner]))
+        self.assertIn(("travel.reach", 7), self.kinds(sharp))
+        timed = check_program(self.job(program, postures=[*self.asked(5, 10, spin=-170), {**inner[0], "blend": 30}]))
+        self.assertEqual(self.kinds(timed), [])
+        strand = timed.strands[0]
+        assert strand.settled
+        arm, knots = strand.settled.arms.of(1), make_knots(strand.reel, 0.002)
+        rows = np.flatnonzero(strand.reel.motions.kind[knots.motion] == 1)
+        for share in (0.0, 0.3, 0.5, 1.0):
+            values = knots.at[rows] + share * (knots.at[rows + 1] - knots.at[rows])
+            poses = arm.poses(strand.full(values))
+            x = poses[:, 0, 3] - 105.0 * poses[:, 0, 2] - 1000
+            turned = (spin_of(poses) - -170.0 + 180.0) % 360.0 - 180.0
+            np.testing.assert_allclose(turned, np.interp(x, [-20, 10, 70, 100], [0, -40, -40, 0]), atol=0.6)  # joints run evenly over a piece
+            tips = poses[:, :3, 3] - 105.0 * poses[:, :3, 2]
+            self.assertLess(np.abs(tips[:, 1:] - [0, 590]).max(), 0.02)
+        self.assertEqual(set(strand.reel.motions.feed[strand.reel.motions.kind == 1]), {1200.0})
+
     def test_a_posture_past_a_limit_is_overtravel_and_one_that_there_is_not_is_reach(self) -> None:
         result = self.run_it(self.PROGRAM, postures=self.asked(elbow="down", shoulder="front"))
         self.assertIn("travel.over", [item.kind for item in result.findings])

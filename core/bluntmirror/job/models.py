@@ -852,13 +852,15 @@ class ShiftedStretch(Stretch):
 
 class Posture(Stretch):
     """How an arm reaches the poses of a stretch; what is left out is chosen. `spin`: degrees of the tool mount's x about the tool's
-    axis; `rail`: where its linear joints stand."""
+    axis; `rail`: where its linear joints stand. `blend`: so many mm of the tip's way the spin turns in where it changes within a cut, at
+    both ends of the stretch; 0: it changes at a G0 alone."""
 
     spin: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] | None = None
     shoulder: Literal["front", "back"] | None = None
     elbow: Literal["up", "down"] | None = None
     wrist: Literal["plus", "minus"] | None = None
     rail: Annotated[dict[str, Finite], LENGTH] = {}
+    blend: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False), LENGTH] = 0.0
 
 
 class KeptPose(Strict):

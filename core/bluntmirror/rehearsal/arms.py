@@ -10,6 +10,7 @@ The line from pose to pose is that of the tip; its direction goes the shorter gr
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
@@ -69,6 +70,7 @@ class _Asked:
     elbow: int = -1
     wrist: int = -1
     rail: dict[str, float] = field(default_factory=dict)
+    blend: float = 0.0  # mm
 
     @property
     def key(self) -> tuple[object, ...]:
@@ -250,7 +252,7 @@ class _Settling:
             lines = motions.line[rows]
             for row in rows[(names == posture.program) & (lines >= posture.first) & (lines <= posture.last)].tolist():
                 if posture.spin is not None:
-                    found[row].spin = posture.spin
+                    found[row].spin, found[row].blend = posture.spin, posture.blend
                 for key, said in POSTURE:
                     if (value := getattr(posture, key)) is not None:
                         setattr(found[row], key, said.index(value))
@@ -282,6 +284,7 @@ class Stretch:
         self._no_half_turns()
         self.asked = [of.asked[row] for row in self.posed]
         self._one_posture()
+        self.turnings = self._turnings()
         self.rails = self._rails()
 
     def _no_half_turns(self) -> None:
@@ -304,7 +307,8 @@ class Stretch:
                 a, b = getattr(before, key), getattr(here, key)
                 if a >= 0 and b >= 0 and a != b:
                     kept[key] = a
-            if not np.isnan(before.spin) and not np.isnan(here.spin) and before.spin != here.spin:
+            both = not np.isnan(before.spin) and not np.isnan(here.spin)
+            if both and before.spin != here.spin and max(before.blend, here.blend) == 0.0:
                 kept["spin"] = before.spin
             rail = {axis for axis in before.rail.keys() & here.rail.keys() if before.rail[axis] != here.rail[axis]}
             if kept or rail:
@@ -314,8 +318,46 @@ class Stretch:
                     what = " and ".join([*kept, *sorted(rail)])
                     self.of.failed.append(_Unreached(
                         self.posed[i], f"another {what} is asked for within a cut: the arm would have to leave its line; rehearsed on in the posture before",
-                        "Change the posture at a G0, away from the work.",
+                        "Change the posture at a G0, away from the work; a spin may turn within a cut over a length (`blend`).",
                     ))  # fmt: skip
+
+    def _turnings(self) -> list[tuple[float, float, float, float]]:
+        """Where one given spin turns into another within the stretch: from and to which place, from what and by how many degrees. It takes
+        the length that either posture states, or what there is until the spin changes again."""
+        passed = self._passed()
+        changes = [
+            i
+            for i in range(1, len(self.posed))
+            if not np.isnan(self.asked[i - 1].spin)
+            and not np.isnan(self.asked[i].spin)
+            and self.asked[i].spin != self.asked[i - 1].spin
+        ]
+        found = []
+        for i, after in itertools.pairwise([*changes, len(self.posed)]):
+            before, here = self.asked[i - 1], self.asked[i]
+            free = next((k for k in range(i, after) if np.isnan(self.asked[k].spin)), after)
+            end = min(passed[i] + max(before.blend, here.blend), passed[free])
+            by = (here.spin - before.spin + 180.0) % 360.0 - 180.0
+            found.append(
+                (float(i), float(np.interp(end, passed[i : free + 1], np.arange(i, free + 1))), before.spin, by)
+            )
+        return found
+
+    def _passed(self) -> Floats:
+        """The tip's way, mm, to every pose from where the stretch begins (m + 1,)."""
+        return np.append(0.0, np.cumsum(np.linalg.norm(np.diff(self.tips, axis=0), axis=1)))
+
+    def _given(self, at: Floats) -> Floats:
+        """The spin that is asked for at places along the stretch, NaN where none is."""
+        of, _ = self._split(at)
+        spin = np.array([item.spin for item in self.asked])[of]
+        for begin, end, before, by in self.turnings:
+            turning = np.flatnonzero((at > begin) & (at < end))
+            if len(turning):
+                passed, rows = self._passed(), np.arange(len(self.tips))
+                a, b, w = (np.interp(place, rows, passed) for place in (begin, end, at[turning]))
+                spin[turning] = before + by * (w - a) / (b - a)
+        return spin
 
     def _rails(self) -> Floats:
         """Where the axes beside the joints stand at the begin and at every pose, (m + 1, r): as the postures say, or the program, or as before."""
@@ -433,8 +475,7 @@ class Stretch:
         back, down, minus = (
             np.array([getattr(item, key) for item in asked], np.int8) for key in ("shoulder", "elbow", "wrist")
         )
-        given = np.array([item.spin for item in asked])
-        spin = given + self._counted_from(poses)
+        spin = self._given(at) + self._counted_from(poses)
         if not self.first_goes:  # it begins as it stands
             spin[0] = spin_of(self.begin_pose[None])[0] + self._counted_from(poses)[0]
             back[0] = down[0] = minus[0] = -1
@@ -494,8 +535,7 @@ class Stretch:
 
     def _spins(self, at: Floats, nodes: Floats, spin: Floats, poses: Floats) -> Floats:
         """Spin against the plain poses' x at places: as given, or evenly between the nodes."""
-        of, _ = self._split(at)
-        given = np.array([item.spin for item in self.asked])[of]
+        given = self._given(at)
         return np.where(
             np.isnan(given), np.interp(at, nodes, np.unwrap(spin, period=360.0)), given + self._counted_from(poses)
         )

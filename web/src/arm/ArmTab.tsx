@@ -169,6 +169,22 @@ function Stretch({ player, desk }: { player: Player; desk: ArmDesk }) {
             <Slider min={-180} max={180} step={5} value={asked.spin ?? 0} tooltip={{ open: false }} onChangeComplete={(spin: number) => desk.onWish({ spin })} />
             <InputNumber size="small" min={-360} max={360} value={asked.spin ?? null} placeholder="chosen" aria-label="Spin" onChange={(spin) => desk.onWish({ spin })} />
           </label>
+          {asked.spin != null && (
+            <label className="arm-row" title="Where the spin before or after is another within the cut, it turns in so many millimetres of the tip's way; with none it may change at a rapid alone.">
+              <span>turns over</span>
+              <span className="grow" />
+              <InputNumber
+                size="small"
+                min={0}
+                max={100000}
+                value={asked.blend ?? null}
+                placeholder="at a rapid"
+                suffix="mm"
+                aria-label="Millimetres the spin turns over"
+                onChange={(blend) => desk.onWish({ blend })}
+              />
+            </label>
+          )}
           {rails.map(({ name, travel }) => (
             <label key={name} className="arm-row">
               <span>rail {name}</span>

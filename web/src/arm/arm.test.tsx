@@ -39,6 +39,15 @@ test("a stretch's wish is one entry, gone when it asks for nothing", () => {
   expect(withWish(more, lines, { spin: null, wrist: null, rail: {} })).toEqual([]);
 });
 
+test("over how far a spin turns goes with the spin, and not without it", () => {
+  const asked = withWish([{ ...lines, spin: 30 }], lines, { blend: 25 });
+  expect(asked).toEqual([{ ...lines, spin: 30, blend: 25 }]);
+  expect(askedOf(asked, lines)).toEqual({ spin: 30, blend: 25 });
+  expect(withWish(asked, lines, { blend: null })).toEqual([{ ...lines, spin: 30 }]);
+  expect(withWish(asked, lines, { spin: null })).toEqual([]);
+  expect(withWish([], lines, { blend: 25 })).toEqual([]);
+});
+
 test("of two that hold the later one's words count, and only what holds for all of it", () => {
   const list: Posture[] = [{ program: "P.nc", first: 1, last: 99, elbow: "up", rail: { R: 1 } }, { ...lines, first: 5, spin: 9 }, { ...lines, elbow: "down" }];
   expect(askedOf(list, lines)).toEqual({ elbow: "down", rail: { R: 1 } });

@@ -11,6 +11,7 @@ export interface Posture {
   elbow?: "up" | "down" | null;
   wrist?: "plus" | "minus" | null;
   rail?: Record<string, number>;
+  blend?: number | null; // mm of the tip's way in which the spin turns where it changes within a cut
 }
 
 export interface Lines {
@@ -19,7 +20,7 @@ export interface Lines {
   last: number;
 }
 
-export type Wish = Pick<Posture, "spin" | "shoulder" | "elbow" | "wrist" | "rail">;
+export type Wish = Pick<Posture, "spin" | "shoulder" | "elbow" | "wrist" | "rail" | "blend">;
 
 export const CHOICES = {
   shoulder: ["front", "back"],
@@ -35,6 +36,7 @@ export function askedOf(postures: Posture[], lines: Lines): Wish {
   for (const posture of postures) {
     if (posture.program !== lines.program || posture.first > lines.first || posture.last < lines.last) continue;
     for (const key of ["spin", "shoulder", "elbow", "wrist"] as const) if (posture[key] != null) Object.assign(found, { [key]: posture[key] });
+    if (posture.spin != null) found.blend = posture.blend ?? null;
     if (posture.rail && Object.keys(posture.rail).length) found.rail = { ...found.rail, ...posture.rail };
   }
   return found;
@@ -49,7 +51,9 @@ export function withWish(postures: Posture[], lines: Lines, wish: Wish): Posture
 }
 
 function tidy(posture: Posture): Posture {
-  const kept = Object.entries(posture).filter(([key, value]) => value != null && !(key === "rail" && !Object.keys(value as object).length));
+  const idle = (key: string, value: unknown) =>
+    value == null || (key === "rail" && !Object.keys(value as object).length) || (key === "blend" && (value === 0 || posture.spin == null));
+  const kept = Object.entries(posture).filter(([key, value]) => !idle(key, value));
   return Object.fromEntries(kept) as unknown as Posture;
 }
 
