@@ -673,7 +673,9 @@ class Postures(OnAnArm):
             poses = arm.poses(strand.full(values))
             x = poses[:, 0, 3] - 105.0 * poses[:, 0, 2] - 1000
             turned = (spin_of(poses) - -170.0 + 180.0) % 360.0 - 180.0
-            np.testing.assert_allclose(turned, np.interp(x, [-20, 10, 70, 100], [0, -40, -40, 0]), atol=0.6)  # joints run evenly over a piece
+            wanted = np.interp(x, [-20, 10, 70, 100], [0, -40, -40, 0])
+            # A piece over which the joints run evenly may lie across an end of the turning.
+            np.testing.assert_allclose(turned, wanted, atol=0.6)
             tips = poses[:, :3, 3] - 105.0 * poses[:, :3, 2]
             self.assertLess(np.abs(tips[:, 1:] - [0, 590]).max(), 0.02)
         self.assertEqual(set(strand.reel.motions.feed[strand.reel.motions.kind == 1]), {1200.0})
