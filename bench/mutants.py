@@ -212,6 +212,9 @@ MUTANTS = [
 
 SERVER = [
     Mutant("server: calls are asked of nobody", "mirror/rights.py", "operation.auth_callbacks = [Needs(name)]", "pass", "tests.test_rights"),
+    Mutant("server: a clock that was set ends what runs", "jobs/pulse.py", "    return now - since > settings.LOST_AFTER_SECONDS",
+           "    return row.heartbeat.timestamp() < time.time() - 20", "tests.test_server.Server"),
+    Mutant("server: a heartbeat is not listened to", "jobs/pulse.py", " or beat != row.heartbeat:", ":", "tests.test_server.Server"),
     Mutant("server: what is thrown away is still there", "jobs/basket.py", "organisation=organisation, thrown_as=0)", "organisation=organisation)",
            "tests.test_basket"),
     Mutant("server: whoever made it throws away what is released", "jobs/basket.py", "if signed.exists():", "if False:", "tests.test_basket"),

@@ -4,14 +4,12 @@ A search belongs to one rehearsal. It looks at one finding after the other; whoe
 ask for one finding more or end it.
 """
 
-from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
-from django.utils import timezone
 
 from bluntmirror.export.mending import offer_dict
 from bluntmirror.export.seen import seen
@@ -23,7 +21,7 @@ from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.rehearsal.routing import tell_doubt
 from bluntmirror.remedies import Change, Rank, Trials, Value, together, written
 
-from . import setups
+from . import pulse, setups
 from .desks import as_rehearsed
 from .models import Offered, Rehearsal, Revision, Search
 from .services import Refused
@@ -39,10 +37,7 @@ def shown(rehearsal: Rehearsal) -> Json:
     row = Search.objects.filter(rehearsal=rehearsal).first()
     if row is None:
         return {"state": "none", "wanted": [], "looked": [], "error": "", "offers": []}
-    silent = row.heartbeat is not None and row.heartbeat < timezone.now() - timedelta(
-        seconds=settings.LOST_AFTER_SECONDS
-    )
-    if row.state == State.RUNNING and silent:
+    if pulse.is_silent(row):
         Search.objects.filter(pk=row.pk, state=State.RUNNING).update(state=State.FAILED, error=LOST)
         row.refresh_from_db()
     offers = Offered.objects.filter(finding__rehearsal=rehearsal).order_by("finding__place", "place")

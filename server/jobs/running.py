@@ -2,7 +2,6 @@
 
 import time
 from contextlib import suppress
-from datetime import timedelta
 
 import redis
 from django.conf import settings
@@ -10,7 +9,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from . import hooks, logs, remedying, room, routes, tolerating
+from . import hooks, logs, pulse, remedying, room, routes, tolerating
 from .models import Delivery, Rehearsal, Revision, Route, Search, Tolerance
 from .stream import WAITING_LIST, queue, send
 from .tasks import run_search, run_tolerance, wake
@@ -18,6 +17,7 @@ from .tasks import run_search, run_tolerance, wake
 LOST = "The worker ended in the middle of this rehearsal. Nothing else is lost; run it again."
 WAKE_AFTER_SECONDS = 5
 _settled = float("-inf")
+_waiting = float("inf")  # since when something has waited, by this process's own clock
 
 
 def take_up_again() -> None:
@@ -97,24 +97,25 @@ def settle_now() -> None:
     They are looked up first and then settled one by one: an update over all rows would wait for, and be waited for by,
     the rows that workers are writing.
     """
-    limit = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS)
-    silent = {"state": Rehearsal.State.RUNNING, "heartbeat__lt": limit}
-    for number in list(Rehearsal.objects.filter(**silent).values_list("pk", flat=True)):
-        lost = Rehearsal.objects.filter(pk=number, **silent)
+    for row in pulse.silent_rehearsals():
+        lost = Rehearsal.objects.filter(pk=row.pk, state=Rehearsal.State.RUNNING, heartbeat=row.heartbeat)
         lost.update(state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now())
     _tell_again()
 
 
 def _tell_again() -> None:
-    """Where something waits and nothing of it is in the queue, tell the workers again."""
-    forgotten = timezone.now() - timedelta(seconds=WAKE_AFTER_SECONDS)
-    waits = [
-        kind.objects.filter(state=Rehearsal.State.QUEUED, created__lt=forgotten).exists()  # type: ignore[attr-defined]
-        for kind in (Rehearsal, Search, Tolerance)
-    ]
-    waits.append(Delivery.objects.filter(attempts=0, at__lt=forgotten).exists())
+    """Where something has waited for a while and nothing of it is in the queue, tell the workers again."""
+    global _waiting
+    queued = {"state": Rehearsal.State.QUEUED}
+    waits = any(kind.objects.filter(**queued).exists() for kind in (Rehearsal, Search, Tolerance))  # type: ignore[attr-defined]
+    if not waits and not Delivery.objects.filter(attempts=0).exists():
+        _waiting = float("inf")
+        return
+    _waiting = min(_waiting, time.monotonic())
+    if time.monotonic() - _waiting < WAKE_AFTER_SECONDS:
+        return
     with suppress(redis.RedisError):
-        if any(waits) and not queue().llen(WAITING_LIST) and queue().set("waked", 1, nx=True, ex=WAKE_AFTER_SECONDS):
+        if not queue().llen(WAITING_LIST) and queue().set("waked", 1, nx=True, ex=WAKE_AFTER_SECONDS):
             wake()
             _send_what_waits_beside()
 

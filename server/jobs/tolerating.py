@@ -1,19 +1,18 @@
 """How wrong a set-up may be, worked out in the worker for one rehearsal when somebody asks, and kept beside it."""
 
-from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
-from django.utils import timezone
 
 from bluntmirror.export.tolerances import tolerance_dict
 from bluntmirror.rehearsal import rehearse
 from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.tolerance import tolerance
 
+from . import pulse
 from .desks import as_rehearsed
 from .models import Rehearsal, Revision, Tolerance
 from .services import Refused
@@ -28,8 +27,7 @@ def shown(rehearsal: Rehearsal) -> Json:
     row = Tolerance.objects.filter(rehearsal=rehearsal).first()
     if row is None:
         return {"state": "none", "share": 0.0, "error": "", "result": None}
-    limit = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS)
-    if row.state == State.RUNNING and row.heartbeat is not None and row.heartbeat < limit:
+    if pulse.is_silent(row):
         Tolerance.objects.filter(pk=row.pk, state=State.RUNNING).update(state=State.FAILED, error=LOST)
         row.refresh_from_db()
     return {"state": row.state, "share": row.share, "error": row.error, "result": row.result}

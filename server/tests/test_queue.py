@@ -112,15 +112,22 @@ class Queue(WithShop):
         ):
             answer = self.client.post(f"/api/revisions/{self.revision.pk}/rehearsals")
         self.assertEqual((answer.status_code, answer.json()["state"]), (200, "queued"))
-        with mock.patch("jobs.running.queue") as store, mock.patch("jobs.running.wake") as waked:
+        clock = mock.Mock(**{"monotonic.return_value": 1000.0})
+        with (
+            mock.patch("jobs.running.queue") as store,
+            mock.patch("jobs.running.wake") as waked,
+            mock.patch("jobs.running.time", clock),
+            mock.patch("jobs.running._waiting", float("inf")),
+        ):
             store.return_value.llen.return_value = 0
-            running.settle_lost()
+            Rehearsal.objects.update(created=timezone.now() + timedelta(hours=1))  # a clock has been set back since
+            running.settle_now()
             waked.assert_not_called()  # it has only just been sent
-            Rehearsal.objects.update(created=timezone.now() - timedelta(seconds=60))
-            running.settle_lost()
+            clock.monotonic.return_value += running.WAKE_AFTER_SECONDS
+            running.settle_now()
             waked.assert_called_once_with()
             store.return_value.llen.return_value = 3
-            running.settle_lost()
+            running.settle_now()
             waked.assert_called_once_with()
 
     def test_a_queue_that_does_not_answer_stops_no_rehearsal(self) -> None:

@@ -306,13 +306,25 @@ class Server(WithShop):
         kept = (settings.ROOT / "web" / "src" / "api" / "openapi.json").read_text()
         self.assertEqual(json.loads(out.getvalue()), json.loads(kept), "run ./mirror client")
 
-    def test_a_silent_worker_means_failed(self) -> None:
+    def test_a_silent_worker_means_failed_and_a_clock_that_was_set_nothing(self) -> None:
         revision = take_in_path(self.shop, self.ines, SLOT)
-        silent = timezone.now() - timedelta(seconds=settings.LOST_AFTER_SECONDS + 1)
-        row = Rehearsal.objects.create(revision=revision, created_by=self.ines, state="running", heartbeat=silent)
-        told = self.client.get(f"/api/rehearsals/{row.pk}").json()
-        self.assertEqual(told["state"], "failed")
-        self.assertIn("run it again", told["error"])
+        hour, clock = timedelta(hours=1), mock.Mock()
+        rows = {
+            name: Rehearsal.objects.create(revision=revision, created_by=self.ines, state="running", heartbeat=timezone.now() + by)
+            for name, by in (("beats, an hour behind", -hour), ("silent", timedelta()), ("silent, an hour ahead", hour))
+        }  # fmt: skip
+
+        def told() -> dict[str, dict[str, str]]:
+            return {name: self.client.get(f"/api/rehearsals/{row.pk}").json() for name, row in rows.items()}
+
+        with mock.patch("jobs.pulse.time", clock):
+            clock.monotonic.return_value = 1000.0
+            self.assertEqual({answer["state"] for answer in told().values()}, {"running"})
+            clock.monotonic.return_value += settings.LOST_AFTER_SECONDS + 1
+            Rehearsal.objects.filter(pk=rows["beats, an hour behind"].pk).update(heartbeat=timezone.now() - 2 * hour)
+            answers = told()
+        self.assertEqual([answer["state"] for answer in answers.values()], ["running", "failed", "failed"])
+        self.assertIn("run it again", answers["silent"]["error"])
 
     def test_cancel_before_and_during(self) -> None:
         revision = take_in_path(self.shop, self.ines, SLOT)
