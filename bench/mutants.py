@@ -82,6 +82,8 @@ MUTANTS = [
            "tests.test_measures"),
     Mutant("film: bricks that border part by a quantum", "material/brick_file.py", "np.rint((vertices - origin) / step * QUANTA).astype(np.int64)",
            "np.floor((vertices - origin - first * step) / step * QUANTA).astype(np.int64) + first * QUANTA", "tests.test_part.Differences"),
+    Mutant("a block counts as full that hardly is", "material/volume_kernel.py", "beyond = -HAIR * step if", "beyond = -0.004 * step if",
+           "tests.test_accuracy.Volumes"),
     Mutant("a tile counts as full where one of its rays is", "material/volume_kernel.py", "if covered[block] == rays:",
            "if covered[block] > 0:", "tests.test_accuracy tests.test_twins"),
     Mutant("a torus is left where its slope is not yet zero", "material/sweep_kernel.py", "        if abs(t - last) * length < CLOSE_MM:", "        if True:",

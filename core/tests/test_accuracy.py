@@ -7,12 +7,19 @@ are parallel curves of one another lie their offset apart everywhere, and √2 o
 import itertools
 import math
 import unittest
+from typing import Any
+from unittest import mock
 
 import manifold3d
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
 
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.mesh import Mesh
+from bluntmirror.material import stock as stock_module
+from bluntmirror.material import volume_kernel
 from bluntmirror.material.comparison import Comparison, compare
 from bluntmirror.material.ends import Ends
 from bluntmirror.material.stock import Batch, Stock, ToolSets
@@ -83,6 +90,36 @@ class Volumes(unittest.TestCase):
             edges = 4 * BLANK[2] * grid**2
             self.assertAlmostEqual(volume, 2 * (x - reach) * 2 * (y - reach) * BLANK[2], delta=0.5 * edges)
             self.assertEqual(torn, 0)
+
+    @settings(max_examples=25, deadline=None)
+    @given(st.lists(st.sampled_from([0.0, 1e-7, 1e-4, 0.004, 0.019, 0.03, 0.11, 0.25, -1e-7, -0.004, -0.019, -0.03]), min_size=4, max_size=4),
+           st.sampled_from([0.5, 0.25, 0.03]))  # fmt: skip
+    def test_blocks_that_are_told_as_a_whole_make_no_difference(self, off: list[float], grid: float) -> None:
+        """Against looking at every cell: pockets whose walls and floor lie at, or hardly beside, the border of blocks of 16 cells."""
+        block = 16 * grid
+        stock = Stock(meshes.box([2.25 * block, 2 * block, 1.5 * block]), grid)
+        low = -np.array([2.25, 2, 1.5]) * block / 2
+        diameter = (
+            block - off[0] * grid + off[1] * grid
+        )  # of walls at x = one block less off[0] … two blocks less off[1]
+        x = low[0] + 1.5 * block + 0.5 * (off[0] + off[1]) * grid
+        y = low[1] + block + off[2] * grid + diameter / 2
+        end_mill = tool(type="end-mill", diameter=diameter, flute_length=50, reach=60, shank_diameter=diameter)
+        cut(
+            stock,
+            end_mill,
+            [[x, y, low[2] + block + off[3] * grid], [x, y + 3 * block, low[2] + block + off[3] * grid]],
+        )
+
+        def mixed(*values: Any) -> NDArray[np.uint8]:
+            return np.zeros((len(values[2]), -(-values[10] // volume_kernel.TILE)), np.uint8)
+
+        slow = getattr(volume_kernel.layers, "py_func", volume_kernel.layers)
+        with mock.patch.object(volume_kernel, "_blocks", mixed), mock.patch.object(stock_module, "layers", slow):
+            every_cell = stock.measured()
+        volume, torn = stock.measured()
+        self.assertAlmostEqual(volume / every_cell[0], 1.0, delta=1e-7)
+        self.assertEqual(torn, every_cell[1])
 
 
 class Deviations(unittest.TestCase):

@@ -65,8 +65,9 @@ def _share(fx, fy, fz):
 @njit(cache=True, parallel=True)
 def _blocks(lo, hi, base, capacity, counts, nu, nv, tiles_u, origin, step, n):
     """What every block of TILE cells along a tile's rays is, (tiles, blocks): FULL where all of the tile's rays have stock all through it,
-    and EMPTY where none has, both well beyond its ends; MIXED else."""
+    and EMPTY where none has; MIXED else. What ends at the block's own end is CLOSE to no middle, but of a very fine grid."""
     blocks = (n + TILE - 1) // TILE
+    beyond = -HAIR * step if 0.5 * step > CLOSE else CLOSE
     kinds = np.zeros((len(base), blocks), np.uint8)
     for tile_ in prange(len(base)):
         tile = np.int64(tile_)
@@ -78,12 +79,12 @@ def _blocks(lo, hi, base, capacity, counts, nu, nv, tiles_u, origin, step, n):
                 rays += 1
                 begin, end = _ray(base, capacity, counts, tiles_u, u, v)
                 for i in range(begin, end):
-                    first = max(0, int(np.floor((lo[i] - CLOSE - origin) / step / TILE)))
-                    last = min(blocks - 1, int(np.floor((hi[i] + CLOSE - origin) / step / TILE)))
+                    first = max(0, int(np.floor((lo[i] - beyond - origin) / step / TILE)))
+                    last = min(blocks - 1, int(np.floor((hi[i] + beyond - origin) / step / TILE)))
                     for block in range(first, last + 1):
                         touched[block] = True
                         low, high = origin + block * TILE * step, origin + min((block + 1) * TILE, n) * step
-                        if lo[i] < low - CLOSE and hi[i] > high + CLOSE:
+                        if lo[i] <= low - beyond and hi[i] >= high + beyond:
                             covered[block] += 1
         for block in range(blocks):
             if covered[block] == rays:
