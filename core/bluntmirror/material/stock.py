@@ -187,25 +187,32 @@ class Rays:
     def fill(self, laid: Laid, tags: Ints | None = None) -> None:
         """Take the intervals of a mesh; `tags` (faces,): what its faces were made by."""
         count = laid.count
-        u = np.arange(self.nu * self.nv) % self.nu
-        v = np.arange(self.nu * self.nv) // self.nu
+        v, u = np.divmod(np.arange(self.nu * self.nv), self.nu)
         tile = (v // TILE) * self.tiles_u + u // TILE
         local = (v % TILE) * TILE + u % TILE
-        most = np.zeros(self.tiles, np.int64)
-        np.maximum.at(most, tile, count)
+        most = self._by_tile(count, 0).max(axis=(1, 3)).ravel().astype(np.int64)
         crowded = np.flatnonzero(most > 2)
         self.grow(crowded, most[crowded])
         self.count[tile, local] = count
         for k in range(int(count.max(initial=0))):
-            has = count > k
+            has = np.flatnonzero(count > k)
             slot = self.base[tile[has]] + local[has] * self.capacity[tile[has]].astype(np.int64) + k
             own = laid.first[has] + k
-            lo, hi = laid.lo[own], laid.hi[own]
-            self.lo[slot], self.hi[slot] = lo, hi
+            self.lo[slot], self.hi[slot] = laid.lo[own], laid.hi[own]
             if tags is not None:
                 self.tag_lo[slot], self.tag_hi[slot] = tags[laid.face_lo[own]], tags[laid.face_hi[own]]
-            np.minimum.at(self.tile_lo, tile[has], lo)
-            np.maximum.at(self.tile_hi, tile[has], hi)
+        met = np.flatnonzero(count)
+        lowest, highest = np.full(len(count), np.inf, np.float32), np.full(len(count), -np.inf, np.float32)
+        lowest[met], highest[met] = laid.lo[laid.first[met]], laid.hi[laid.first[met] + count[met] - 1]
+        np.minimum(self.tile_lo, self._by_tile(lowest, np.inf).min(axis=(1, 3)).ravel(), out=self.tile_lo)
+        np.maximum(self.tile_hi, self._by_tile(highest, -np.inf).max(axis=(1, 3)).ravel(), out=self.tile_hi)
+
+    def _by_tile(self, values: NDArray[Any], beyond: float) -> NDArray[Any]:
+        """Values of all rays as (tiles along v, TILE, tiles along u, TILE); `beyond`: of those that tiles have beyond the lattice."""
+        deep = self.tiles // self.tiles_u
+        whole = np.full((deep * TILE, self.tiles_u * TILE), beyond, values.dtype)
+        whole[: self.nv, : self.nu] = values.reshape(self.nv, self.nu)
+        return whole.reshape(deep, TILE, self.tiles_u, TILE)
 
     def ends(self) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
         """All intervals: lateral indices u, v and the slot in the pool, each (intervals,)."""
