@@ -662,6 +662,7 @@ class Postures(OnAnArm):
         inner = self.asked(7, 9, spin=150)
         sharp = check_program(self.job(program, postures=[*self.asked(5, 10, spin=-170), *inner]))
         self.assertIn(("travel.reach", 7), self.kinds(sharp))
+        self.assertIn("blend", sharp.findings[0].remedy)
         timed = check_program(self.job(program, postures=[*self.asked(5, 10, spin=-170), {**inner[0], "blend": 30}]))
         self.assertEqual(self.kinds(timed), [])
         strand = timed.strands[0]

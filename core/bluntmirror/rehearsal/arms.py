@@ -316,9 +316,14 @@ class Stretch:
                 if not said:
                     said = True
                     what = " and ".join([*kept, *sorted(rail)])
+                    change = (
+                        "Say over how many mm it may turn (`blend`), or change it"
+                        if what == "spin"
+                        else "Change the posture"
+                    )
                     self.of.failed.append(_Unreached(
                         self.posed[i], f"another {what} is asked for within a cut: the arm would have to leave its line; rehearsed on in the posture before",
-                        "Change the posture at a G0, away from the work; a spin may turn within a cut over a length (`blend`).",
+                        f"{change} at a G0, away from the work.",
                     ))  # fmt: skip
 
     def _turnings(self) -> list[tuple[float, float, float, float]]:
