@@ -95,10 +95,11 @@ def edges_in(stock: Stock, bricks: NDArray[np.int64], outer: bool, keen: NDArray
     row = order[np.minimum(np.searchsorted(numbers[0][order], numbers[1]), len(order) - 1)]
     good = (found.sharp > SURE) & (least >= ACROSS)
     if not outer and keen is not None:
-        cut = np.ones(n, np.bool_)
-        np.logical_and.at(cut, found.quads.reshape(-1), np.repeat(_is_keen(found.tag, keen), 4))
-        whole = np.ones(n, np.bool_)
-        np.logical_and.at(whole, found.quads.reshape(-1), np.repeat(_is_keen(found.tag, keen) | (found.tag < 0), 4))
+        own = _is_keen(found.tag, keen)
+        # Vertices that keen cutters alone left, and those that they left together with the blank's own faces.
+        cut, whole = (
+            np.bincount(found.quads[others].reshape(-1), minlength=n) == 0 for others in (~own, ~own & (found.tag >= 0))
+        )
         good &= cut | (whole & (least >= KNOWN) & (found.sharp > SQUARE))
     kept = np.flatnonzero(good & (numbers[0][row] == numbers[1]))
     return Edges(found.vertices[kept], tags[kept], row[kept], factor[kept])

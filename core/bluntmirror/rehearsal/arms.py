@@ -356,12 +356,12 @@ class Stretch:
         """The spin that is asked for at places along the stretch, NaN where none is."""
         of, _ = self._split(at)
         spin = np.array([item.spin for item in self.asked])[of]
+        if self.turnings:
+            passed, rows = self._passed(), np.arange(len(self.tips))
         for begin, end, before, by in self.turnings:
-            turning = np.flatnonzero((at > begin) & (at < end))
-            if len(turning):
-                passed, rows = self._passed(), np.arange(len(self.tips))
-                a, b, w = (np.interp(place, rows, passed) for place in (begin, end, at[turning]))
-                spin[turning] = before + by * (w - a) / (b - a)
+            turning = (at > begin) & (at < end)
+            a, b, w = (np.interp(place, rows, passed) for place in (begin, end, at[turning]))
+            spin[turning] = before + by * (w - a) / (b - a)
         return spin
 
     def _rails(self) -> Floats:
