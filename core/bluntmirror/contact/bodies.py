@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-from shapely.geometry import MultiPoint, Point
 
 from ..geometry.distance_kernel import closest_on_triangle
 from ..geometry.frames import Floats, apply, inverse
@@ -53,6 +52,8 @@ class Body:
 
 def spun(mesh: Mesh, axis: Floats) -> Mesh:
     """The ring that holds all a solid sweeps while it turns about the Z of a frame (4, 4): the hull of its z and r."""
+    from shapely.geometry import MultiPoint, Point  # a library of its own that few jobs need
+
     points = apply(inverse(axis), mesh.vertices)
     radius = np.hypot(points[:, 0], points[:, 1])
     inner = float(MultiPoint(points[:, :2]).convex_hull.distance(Point(0.0, 0.0)))

@@ -368,9 +368,28 @@ def components(stock: Stock) -> Components:
     return Components(of, volume, tag, centre, low, high, float(np.prod(lattice.step)))
 
 
+def _of_one_piece(rays: Rays) -> bool:
+    """Whether a family's rays plainly hold one piece: each at most one stretch, all of them through one level, on rows that hang
+    together. What another family holds besides no family agrees on. (Not plain of every stock of one piece.)"""
+    slot, count = slots_of(rays)
+    if count.max() > 1:
+        return False
+    held = count.reshape(rays.nv, rays.nu) > 0
+    at = slot[count > 0]
+    if not len(at) or rays.hi[at].min() <= rays.lo[at].max():
+        return False
+    rows = np.flatnonzero(held.any(axis=1))
+    begins = held[:, 0].astype(np.int64) + (held[:, 1:] & ~held[:, :-1]).sum(axis=1)
+    return bool(
+        rows[-1] - rows[0] + 1 == len(rows)
+        and (begins[rows] == 1).all()
+        and (held[rows[1:]] & held[rows[:-1]]).any(axis=1).all()
+    )
+
+
 def loose_pieces(stock: Stock) -> list[Piece]:
     """Pieces that hang together with the largest one nowhere, largest first."""
-    if not any(rays.count.any() for rays in stock.rays):
+    if not any(rays.count.any() for rays in stock.rays) or any(map(_of_one_piece, stock.rays)):
         return []
     found = components(stock)
     return [Piece(float(found.volume[2, i]), found.centre[i], int(found.tag[i])) for i in found.loose]

@@ -23,7 +23,7 @@ from ..contact.program import Follower
 from ..findings import CATALOGUE, Where
 from ..findings.grouping import SAME_SHARE
 from ..geometry.frames import Floats, apply, frame, inverse
-from ..geometry.hull import Shadow, extremes
+from ..geometry.hull import extremes
 from ..geometry.mesh import Mesh, joined
 from ..job.models import Grip, Mount
 from ..machine.placement import Placement
@@ -280,6 +280,8 @@ class Holding:
 
     def _free_way(self, piece: Piece, grip: Grip, direction: Floats, most: float, segment: int) -> float:
         """How far a piece can be pushed before it meets a body, mm: from a place whose clearance is known it may go by as much."""
+        from ..geometry.shadow import Shadow  # with a library of its own that few jobs need
+
         values = self.values(segment)[None]
         stands = self.chain.pose(piece.cutting.placement.link, values)[0]
         bar = Shadow.of(piece.cutting.standing().moved(stands), direction, CONTACT_DEPTH_MM)
