@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 from bluntmirror.export.replay import replay_data
 from bluntmirror.export.verdict import finding_dict, verdict_dict
 from bluntmirror.job import Job
+from bluntmirror.material.brick_file import packed as pack_brick
 from bluntmirror.rehearsal import Rehearsal, rehearse
 from bluntmirror.rehearsal.checkpoints import MOST, FolderStore, packed, places, unpacked
 from bluntmirror.rehearsal.remembering import Remembered
@@ -133,8 +134,9 @@ class Checkpoints(unittest.TestCase):
         store = Counting()
         with patch("bluntmirror.rehearsal.checkpoints.LEAST_STEP", 16):
             rehearse(self.job(program()), None, store)
-            self.assertGreater(len(store.held), 10)
-            sizes = [len(data) for data in store.held.values()]
+            checkpoints = [key for key in store.held if not key.endswith("-after")]
+            self.assertGreater(len(checkpoints), 10)
+            sizes = [len(store.held[key]) for key in checkpoints]
             self.assertLess(sorted(sizes)[len(sizes) // 2], 0.5 * max(sizes))
             edited = self.job(program(late="G1 X10. Z-3.\nX40."))
             anew = rehearse(edited)
@@ -142,7 +144,7 @@ class Checkpoints(unittest.TestCase):
             self.same(again, anew)
             kept = list(again.resumed.values())
             # One of them lost: those before it still serve, those that stand on it do not.
-            lost = list(store.held)[len(store.held) // 2]
+            lost = checkpoints[len(checkpoints) // 2]
             del store.held[lost]
             third = rehearse(edited, None, store)
             self.same(third, anew)
@@ -152,6 +154,41 @@ class Checkpoints(unittest.TestCase):
             fourth = rehearse(edited, None, store)
             self.assertGreaterEqual(next(iter(fourth.resumed.values())), kept[0])
             self.same(fourth, anew)
+
+    def test_after_an_edit_what_looks_as_before_is_not_packed_again(self) -> None:
+        """A move one deeper changes what it cuts; all that is cut elsewhere after it looks as it did, and the film is that of a run anew."""
+        before = program()
+        edited = before.replace("G0 X-60. Y-8.\nG1 Z-1.\nX-52. Z-2.1", "G0 X-60. Y-8.\nG1 Z-1.\nX-52. Z-2.6")
+        self.assertNotEqual(before, edited)
+        store, made = Counting(), []
+
+        def counted(*brick: Any) -> bytes:
+            made.append(brick)
+            return pack_brick(*brick)
+
+        with (
+            patch("bluntmirror.rehearsal.checkpoints.LEAST_STEP", 16),
+            patch("bluntmirror.rehearsal.cutting.FRAMES", 100),
+            patch("bluntmirror.material.film.packed", counted),
+        ):
+            rehearse(self.job(before), None, store)
+            anew = rehearse(self.job(edited))
+            other = Counting()
+            other.held = {key: data for key, data in store.held.items() if not key.endswith("-after")}
+            counts = []
+            for kept in (other, store):
+                made.clear()
+                again = rehearse(self.job(edited), None, kept)
+                self.assertTrue(again.resumed)
+                self.assertEqual(replay_data(again)[2], replay_data(anew)[2])
+                counts.append(len(made))
+            self.assertGreater(counts[0], 40)
+            self.assertLess(counts[1], 0.4 * counts[0])
+            # Where what came after is lost, or is no checkpoint, all is packed again.
+            for key in [key for key in store.held if key.endswith("-after")]:
+                store.held[key] = b"\xff"
+            deeper = self.job(edited.replace("X-52. Z-2.6", "X-52. Z-2.7"))
+            self.same(rehearse(deeper, None, store), rehearse(deeper))
 
     def test_contact_goes_on_from_where_the_same_bodies_came(self) -> None:
         """With a clamp that is hit before the edit, and one beside it that is not: findings and margins are those of a run anew; where

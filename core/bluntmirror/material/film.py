@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -19,11 +19,12 @@ GROUP = 64  # bricks worked out in one call
 
 
 class BrickVersion(NamedTuple):
-    """One brick from `time` (s) on, as `brick_file` has it; `quads`: how many."""
+    """One brick from `time` (s) on, as `brick_file` has it; `quads`: how many; `look`: what tells it from what it was before."""
 
     brick: int
     time: float
     quads: int
+    look: int
     data: bytes
 
 
@@ -32,6 +33,7 @@ class Film:
     stock: Stock
     runs: bool = True  # whether what the stock was is kept; what it is can always be had
     versions: list[BrickVersion] = field(default_factory=list)
+    packed_before: Mapping[tuple[int, int], bytes] = field(default_factory=dict)  # bricks of these looks, as an earlier film has them
 
     def __post_init__(self) -> None:
         # One layer of ghost nodes on every side closes the surface at the border of the grid.
@@ -85,8 +87,10 @@ class Film:
                 continue
             self._looks[brick] = look
             self._last[brick] = len(self.versions)
-            data = packed(vertices, quads, tags, lattice.origin, lattice.step, first_cell(brick, self.shape))
-            self.versions.append(BrickVersion(brick, time, len(quads), data))
+            data = self.packed_before.get((brick, look)) or packed(
+                vertices, quads, tags, lattice.origin, lattice.step, first_cell(brick, self.shape)
+            )
+            self.versions.append(BrickVersion(brick, time, len(quads), look, data))
             changed += 1
         return changed
 

@@ -613,6 +613,8 @@ class Stock:
         lengths = np.linalg.norm(batch.delta, axis=1)
         for rays in self.rays:
             self._cut_direction(rays, batch, tools, lengths, answer, shift, first)
+        if not shift.any():
+            return answer
         # The shortest way out over the six directions; a direction whose rays all missed says nothing.
         depth = np.where(shift > 0, shift, np.inf).min(axis=2)
         # The tests ask with slabs shrunk by a hair; the true body stands that much deeper.

@@ -82,15 +82,14 @@ def _around(slabs, s, upto, tips, ways, axes, turns, motion, place):
 def _clipped(place, axis, low, high):
     """Cut the axis in place (6,) down to what lies between two levels of a coordinate. Returns whether anything does."""
     a, b = place[axis], place[axis + 3]
-    if max(a, b) < low or min(a, b) > high:
-        return False
-    if a != b:
+    there = max(a, b) >= low and min(a, b) <= high
+    if there and a != b:
         ta, tb = (low - a) / (b - a), (high - a) / (b - a)
         ta, tb = max(min(ta, tb), 0.0), min(max(ta, tb), 1.0)
         for i in range(3):
             p, d = place[i], place[i + 3] - place[i]
             place[i], place[i + 3] = p + ta * d, p + tb * d
-    return True
+    return there
 
 
 @njit(cache=True, error_model="numpy")
@@ -222,9 +221,9 @@ def _frame(ax, ay, az, frame):
 
 
 @njit(cache=True, error_model="numpy")
-def _bound_row(direction, place, radius, first, step, v, u0, u1, least, most):
-    """Fill least and most (TILE,) with bounds of what a row of rays, u0 … u1 from the tile's first at `first`, meets of the capsule
-    around the axis in place (6,). Without a branch, for all rays at once."""
+def _bound_row(direction, place, radius, first, step, v, least, most):
+    """Fill least and most (TILE,) with bounds of what a row of rays, the tile's first at `first`, meets of the capsule around the axis
+    in place (6,). Without a branch and for the whole row, so that several rays are bounded at once."""
     axis_u = 1 if direction == 0 else 0
     axis_v = 1 if direction == 2 else 2
     cu, cv, along = place[axis_u], place[axis_v], place[direction]
@@ -232,34 +231,39 @@ def _bound_row(direction, place, radius, first, step, v, u0, u1, least, most):
     per = 1.0 / (du * du + dv * dv) if du != 0.0 or dv != 0.0 else 0.0
     low, high = min(along, along + way), max(along, along + way)
     gv = v - cv
-    for u in range(u0, u1):
+    square = radius * radius
+    for u in range(TILE):
         gu = first + u * step - cu
-        t = min(max((gu * du + gv * dv) * per, 0.0), 1.0)
+        t = (gu * du + gv * dv) * per
+        t = t if t > 0.0 else 0.0
+        t = t if t < 1.0 else 1.0
         eu, ev = gu - t * du, gv - t * dv
-        under = radius * radius - eu * eu - ev * ev
-        half = math.sqrt(max(under, 0.0))
-        least[u] = low - half if under >= 0.0 else 1e30
-        most[u] = high + half if under >= 0.0 else -1e30
+        under = square - eu * eu - ev * ev
+        missed = 1e30 if under < 0.0 else 0.0
+        half = math.sqrt(abs(under))
+        least[u] = low - half + missed
+        most[u] = high + half - missed
 
 
 @njit(cache=True, error_model="numpy")
-def _bound_planes(direction, px, py, pz, mx, my, mz, bottom, top, step, u0, u1, least, most):
+def _bound_planes(direction, px, py, pz, mx, my, mz, bottom, top, step, least, most):
     """Narrow least and most to what lies between two planes across the tool's direction m, at heights bottom and top over it; p: the
     tile's first ray of the row seen from the tip."""
     along = mx if direction == 0 else (my if direction == 1 else mz)
     height = px * mx + py * my + pz * mz
     rise = step * (my if direction == 0 else mx)
     if abs(along) < 1e-6:
-        for u in range(u0, u1):
+        for u in range(TILE):
             if not bottom <= height + u * rise <= top:
                 least[u] = 1e30
-        return
-    per = 1.0 / along
-    if along < 0.0:
-        bottom, top = top, bottom
-    for u in range(u0, u1):
-        least[u] = max(least[u], (bottom - height - u * rise) * per)
-        most[u] = min(most[u], (top - height - u * rise) * per)
+    else:
+        per = 1.0 / along
+        if along < 0.0:
+            bottom, top = top, bottom
+        for u in range(TILE):
+            a, b = (bottom - height - u * rise) * per, (top - height - u * rise) * per
+            least[u] = a if a > least[u] else least[u]
+            most[u] = b if b < most[u] else most[u]
 
 
 @njit(cache=True, error_model="numpy", forceinline=True)
@@ -413,12 +417,12 @@ def _cut_tile(
                     radius = slabs[s, RC]
                 for iv in range(v0, v1):
                     v = origin[axis_v] + (iv + 0.5) * step[axis_v]
-                    _bound_row(direction, place, radius, edge, step[axis_u], v, u0 - tile_u0, u1 - tile_u0, least, most)
+                    _bound_row(direction, place, radius, edge, step[axis_u], v, least, most)
                     if not rolls:
                         px, py, pz = _axis_place(direction, edge, v, 0.0)
                         _bound_planes(
                             direction, px - tx - 0.5 * wx, py - ty - 0.5 * wy, pz - tz - 0.5 * wz, mx, my, mz, slabs[s, H0] - ahead,
-                            slabs[upto, H1] + ahead, step[axis_u], u0 - tile_u0, u1 - tile_u0, least, most,
+                            slabs[upto, H1] + ahead, step[axis_u], least, most,
                         )  # fmt: skip
                     beside_low, beside_high = np.nan, np.nan  # where the corner ends on the ray before
                     for iu in range(u0, u1):

@@ -25,7 +25,7 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-FORMAT = 6  # of what is kept; another one makes other keys
+FORMAT = 7  # of what is kept; another one makes other keys
 MOST = 64  # checkpoints of a stock in one run, each of what has come since the one before it
 ALIGNED, SUM_BYTES = 64, 4
 LEAST_STEP = 256  # pieces between two

@@ -35,7 +35,7 @@ from .grid import directions, grid_frame, reach_needed
 from .preparing import prepared_for
 from .quick import NEARLY, closer, closer_hits, doubtful, within_tolerance
 from .result import CutStock, QuickLook, Rehearsal, Work
-from .resuming import Hits, Kept, checkpoint_keys, go_on, keep
+from .resuming import Earlier, Hits, Kept, checkpoint_keys, go_on, keep
 from .rings import OFF_PLANE_MM
 from .scene import hangs_on_spindle, spindle_of
 from .segments import RING, Segments
@@ -110,6 +110,9 @@ class Cutting:
             self.film.shoot(0.0)
             self.kept.blank = self.stock.volume
         self.before = self.kept.blank
+        self.earlier = Earlier(store, self.kept.key, len(self.keys)) if store and self.at and result.filmed else None
+        if self.earlier:
+            self.earlier.go_on(self.film)
         if self.at:
             result.resumed[name] = int(self.segments.motion[self.at - 1])
         self.due = [place for place in self.keys if place > self.at]
@@ -271,6 +274,8 @@ class Cutting:
                 due = self.due.pop(0)
                 if self.at == due:
                     keep(self.store, self.keys[due], self.stock, self.film, self.work, self.hits, watch, self.kept)
+                if self.earlier:
+                    self.earlier.go_on(self.film)
             self.tell("material", self.at / count)
 
     def _cut_watched(self, segment: int, rows: slice) -> None:

@@ -14,6 +14,7 @@ from .entering import Entering, Hit, Watch
 from .result import Rehearsal, Work
 from .segments import Segments
 
+FILM_COLUMNS = ("brick", "time", "quads", "look", "size")
 HIT_COLUMNS = ("taken", "stretch", "engaged", "depth", "place")
 Hits = list[tuple[np.ndarray, BatchResult]]
 
@@ -82,6 +83,7 @@ def keep(store: Store, key: str, stock: Stock, film: Film, work: Work, hits: Hit
     state["film/brick"] = np.array([v.brick for v in new], np.int64)
     state["film/time"] = np.array([v.time for v in new])
     state["film/quads"] = np.array([v.quads for v in new], np.int64)
+    state["film/look"] = np.array([v.look for v in new], np.uint64)
     state["film/size"] = np.array([len(v.data) for v in new], np.int64)
     state["film/data"] = np.frombuffer(b"".join(v.data for v in new), np.uint8)
     for name, table in (("last", last), ("looks", looks)):
@@ -98,12 +100,42 @@ def keep(store: Store, key: str, stock: Stock, film: Film, work: Work, hits: Hit
         state[f"watch/{name}"] = np.array([[n, s, d, share, *place] for n, s, d, place, share in flat]).reshape(-1, 7)
     key = _with_film(key) if film.runs else key
     store.put(key, packed(state))
+    if kept.key:
+        store.put(_after(kept.key), key.encode())
     kept.key, kept.versions, kept.hits, kept.taken = key, len(versions), len(hits), work.taken.copy()
 
 
 def _with_film(key: str) -> str:
     """The key of a checkpoint that holds the film so far, too."""
     return f"{key}-film"
+
+
+def _after(key: str) -> str:
+    """Under which the store has the key of the checkpoint that came last after this one."""
+    return f"{key}-after"
+
+
+@dataclass
+class Earlier:
+    """What an earlier run's film holds from the checkpoint on that this one went on from. After a small change most bricks will look as
+    they did then, and packing one takes longer than finding out how it looks."""
+
+    store: Store
+    key: str  # the earlier run's checkpoint that has been reached
+    most: int  # checkpoints; an earlier run has no more, or goes round in a circle
+    passed: dict[tuple[int, int], bytes] = field(default_factory=dict)  # of the stretch before: places may have moved a little
+
+    def go_on(self, film: Film) -> None:
+        """Let a film have the bricks of the next stretch."""
+        data = self.store.get(_after(self.key)) if self.most > 0 else None
+        key = data.decode(errors="replace") if data else ""
+        held = self.store.get(key) if key else None
+        state = unpacked(held) if held else None
+        coming: dict[tuple[int, int], bytes] = {}
+        if state is not None and all(f"film/{name}" in state for name in (*FILM_COLUMNS, "data")):
+            coming = {(version.brick, version.look): version.data for version in _versions(state)}
+        film.packed_before = {**self.passed, **coming}
+        self.key, self.most, self.passed = key, self.most - 1 if coming else 0, coming
 
 
 def go_on(
@@ -173,20 +205,23 @@ def _take(state: Arrays, stock: Stock, work: Work, hits: Hits) -> list[BrickVers
     for i, rays in enumerate(stock.rays):
         head = f"rays{i}/"
         rays.take({name.removeprefix(head): values for name, values in state.items() if name.startswith(head)})
-    ends = np.cumsum(state["film/size"])
-    data = state["film/data"].tobytes()
-    versions = [
-        BrickVersion(brick, time, quads, data[end - size : end])
-        for brick, time, quads, size, end in zip(
-            *(state[f"film/{name}"].tolist() for name in ("brick", "time", "quads", "size")), ends.tolist(), strict=True
-        )
-    ]
     motions = state["work/motion"]
     for name in Work.COLUMNS:
         getattr(work, name)[motions] = state[f"work/{name}"]
     if len(state["hits/row"]):
         hits.append((state["hits/row"], BatchResult(*(state[f"hits/{name}"] for name in HIT_COLUMNS))))
-    return versions
+    return _versions(state)
+
+
+def _versions(state: Arrays) -> list[BrickVersion]:
+    ends = np.cumsum(state["film/size"])
+    data = state["film/data"].tobytes()
+    return [
+        BrickVersion(brick, time, quads, look, data[end - size : end])
+        for brick, time, quads, look, size, end in zip(
+            *(state[f"film/{name}"].tolist() for name in FILM_COLUMNS), ends.tolist(), strict=True
+        )
+    ]
 
 
 def _table(state: Arrays, name: str) -> dict[int, int]:
