@@ -440,6 +440,8 @@ class TurnedSweeps(unittest.TestCase):
     @example(179)  # met for a thirtieth of the motion, while a cone's flank comes near again later
     @example(520)
     @example(9999)  # turns by two degrees, and is met for a fiftieth of a way of 81 mm near its start
+    @example(20856)  # the same before a flank four times as wide as high
+    @example(22289)
     @example(2777)  # a slab of 0.05 mm passes the ray in a thousandth of a way of 186 mm
     @settings(max_examples=60)
     def test_a_sweep_on_a_ray_beside_very_many_poses(self, seed: int) -> None:

@@ -20,7 +20,7 @@ import math
 import numpy as np
 
 from ..compiled import njit
-from ..tools.slabs import H0, H1, HC, KIND, R0, R1, RC, RO
+from ..tools.slabs import H0, H1, HC, KIND, LINE, R0, R1, RC, RO
 from .cut_kernel import WELD, _axis_place
 from .pose_kernel import LEVEL, NEWTON, TINY, corner_beside, corner_end, pose_meet
 from .sweep_kernel import best_time, root
@@ -142,12 +142,16 @@ def _bent(slabs, s, ways, turns, motion, missed):
     """By how much a slab may miss a ray farther, in the middle of a motion, than halfway between a moment at which it is met and one at
     which it is missed by so much. Nothing where it does not turn: the miss is convex then. Where it does, a point that runs along the ray from
     the one place to the other, at most the way, the slab's size and the miss apart, goes a bent way seen from the tool: off its chord by
-    an eighth of its second derivative."""
+    an eighth of its second derivative. Beyond a flank the miss is measured across the axis, which is farther by the flank's grade."""
     lean = math.sqrt(turns[motion, 0] ** 2 + turns[motion, 1] ** 2 + turns[motion, 2] ** 2)
     way = math.sqrt(ways[motion, 0] ** 2 + ways[motion, 1] ** 2 + ways[motion, 2] ** 2)
     high = max(abs(slabs[s, H0]), abs(slabs[s, H1]), abs(slabs[s, HC]) + slabs[s, RC])
     size = 2.0 * (max(slabs[s, R0], slabs[s, R1], slabs[s, RO] + slabs[s, RC]) + slabs[s, H1] - slabs[s, H0])
-    return 0.25 * lean * (2.0 * way + size + missed) + 0.125 * lean * lean * (size + high + missed + way)
+    line = slabs[s, KIND] == LINE
+    grade = abs(slabs[s, R1] - slabs[s, R0]) / (slabs[s, H1] - slabs[s, H0]) if line else 0.0
+    size += (1.0 + grade) * missed
+    bent = 0.25 * lean * (2.0 * way + size) + 0.125 * lean * lean * (size + high + way)
+    return bent * math.sqrt(1.0 + grade * grade)
 
 
 @njit(cache=True, error_model="numpy")

@@ -246,6 +246,27 @@ def _bound_row(direction, place, radius, first, step, v, least, most):
 
 
 @njit(cache=True, error_model="numpy")
+def _row_span(lo, hi, base, capacity, counts, tile, u0, u1, spans, row):
+    """Between what places the rays of a row (those from u0 to u1 of its tile) hold stock: into spans (TILE, 2)."""
+    low, high = np.inf, -np.inf
+    for u in range(u0, u1):
+        first, count = base + u * capacity, counts[tile, row * TILE + u]
+        if count > 0:
+            low, high = min(low, lo[first]), max(high, hi[first + count - 1])
+    spans[row, 0], spans[row, 1] = low, high
+
+
+@njit(cache=True, error_model="numpy", forceinline=True)
+def _passes_row(place, axis_v, direction, radius, v, spans, row):
+    """Whether a capsule around the axis in place (6,) surely passes by all stock of a row of rays."""
+    beside = max(min(place[axis_v], place[axis_v + 3]) - v, v - max(place[axis_v], place[axis_v + 3]), 0.0)
+    half = math.sqrt(max(radius * radius - beside * beside, 0.0))
+    low = min(place[direction], place[direction + 3]) - half
+    high = max(place[direction], place[direction + 3]) + half
+    return low >= spans[row, 1] - WELD or high <= spans[row, 0] + WELD
+
+
+@njit(cache=True, error_model="numpy")
 def _bound_planes(direction, px, py, pz, mx, my, mz, bottom, top, step, least, most):
     """Narrow least and most to what lies between two planes across the tool's direction m, at heights bottom and top over it; p: the
     tile's first ray of the row seen from the tip."""
@@ -321,6 +342,7 @@ def _cut_tile(
     edited, capacity = False, capacity_of[tile]
     place, least, most = np.empty(6), np.empty(TILE), np.empty(TILE)
     stands = np.empty((MOST_POSES + 2, 6))
+    spans = np.full((TILE, 2), np.nan)  # of every row of rays, where known: what is cut only narrows them
     lost = np.empty(TILE * TILE)  # to one motion, of every ray
     ends = np.empty((TILE, 2))  # where the corner ended on the rays of the rows before
     for entry in range(first, last):
@@ -351,11 +373,12 @@ def _cut_tile(
                     continue  # gone through with the corner below it
                 upto, poses = s, 0
                 if slabs[s, KIND] == WHOLE:
-                    poses = corner_poses(slabs, s, s, ways, turns, motion)
                     if s + 1 < end and math.isnan(shaft) and _stands_on_corner(slabs, s, s + 1):
-                        both = corner_poses(slabs, s, s + 1, ways, turns, motion)
-                        if both <= MOST_POSES:
-                            upto, poses, joined = s + 1, both, s + 2
+                        poses = corner_poses(slabs, s, s + 1, ways, turns, motion)
+                        if poses <= MOST_POSES:
+                            upto, joined = s + 1, s + 2
+                    if upto == s:
+                        poses = corner_poses(slabs, s, s, ways, turns, motion)
                 radius, aside, ahead = _around(slabs, s, upto, tips, ways, axes, turns, motion, place)
                 if not _clipped(place, direction, tile_lo[tile] - radius, tile_hi[tile] + radius):
                     continue
@@ -416,7 +439,12 @@ def _cut_tile(
                     )
                     radius = slabs[s, RC]
                 for iv in range(v0, v1):
-                    v = origin[axis_v] + (iv + 0.5) * step[axis_v]
+                    v, row = origin[axis_v] + (iv + 0.5) * step[axis_v], iv - tile_v0
+                    if math.isnan(spans[row, 0]):
+                        first_of_row = base_of[tile] + row * TILE * capacity
+                        _row_span(lo, hi, first_of_row, capacity, ray_counts, tile, 0, tile_u1 - tile_u0, spans, row)
+                    if _passes_row(place, axis_v, direction, radius, v, spans, row):
+                        continue
                     _bound_row(direction, place, radius, edge, step[axis_u], v, least, most)
                     if not rolls:
                         px, py, pz = _axis_place(direction, edge, v, 0.0)
@@ -426,7 +454,7 @@ def _cut_tile(
                         )  # fmt: skip
                     beside_low, beside_high = np.nan, np.nan  # where the corner ends on the ray before
                     for iu in range(u0, u1):
-                        ray = (iv - tile_v0) * TILE + iu - tile_u0
+                        ray = row * TILE + iu - tile_u0
                         count = ray_counts[tile, ray]
                         if count == 0:
                             continue
@@ -540,6 +568,7 @@ def _cut_tile(
                                 tile_span(tile, lo, hi, base_of[tile], capacity, ray_counts, tile_lo, tile_hi)
                             return entry
                         ray_counts[tile, ray] = new
+                        spans[row, 0] = np.nan
                         if straight:
                             du, dv = (wy, wz) if direction == 0 else ((wx, wz) if direction == 1 else (wx, wy))
                             gu = u - (ty if direction == 0 else tx)
