@@ -33,7 +33,9 @@ class Film:
     stock: Stock
     runs: bool = True  # whether what the stock was is kept; what it is can always be had
     versions: list[BrickVersion] = field(default_factory=list)
-    packed_before: Mapping[tuple[int, int], bytes] = field(default_factory=dict)  # bricks of these looks, as an earlier film has them
+    packed_before: Mapping[tuple[int, int], bytes] = field(
+        default_factory=dict
+    )  # bricks of these looks, as an earlier film has them
 
     def __post_init__(self) -> None:
         # One layer of ghost nodes on every side closes the surface at the border of the grid.

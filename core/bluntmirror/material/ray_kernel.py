@@ -164,3 +164,13 @@ def pair_up(ray_begin, places, signs, handed, out_lo, out_hi, out_first, out_cou
             odd += 1
         out_count[ray] = count
     return odd
+
+
+@njit(cache=True)
+def move_wider(pool, begin, old, to, wide, rays):
+    """Move what tiles hold of a pool, each ray's `old` places from `begin` on, to where each ray has `wide` from `to` on; what is new is 0."""
+    for tile in range(len(begin)):
+        for ray in range(rays):
+            source, place = begin[tile] + ray * old[tile], to[tile] + ray * wide[tile]
+            for i in range(wide[tile]):
+                pool[place + i] = pool[source + i] if i < old[tile] else 0

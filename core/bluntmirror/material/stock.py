@@ -33,7 +33,7 @@ from .cut_kernel import (
     bin_motions,
     cut,
 )
-from .ray_kernel import crossings, pair_up
+from .ray_kernel import crossings, move_wider, pair_up
 from .ring_kernel import bin_rings, cut_rings
 from .section import Section
 from .turned_sweep_kernel import GOLDEN, SEARCH_MM
@@ -129,6 +129,8 @@ class Rays:
     def grow(self, tiles: NDArray[np.int64], capacity: NDArray[np.int64]) -> None:
         """Give tiles room for so many intervals a ray: where another tile has moved out of as much, or at the end of the pool."""
         cells = TILE * TILE
+        if not len(tiles):
+            return
         places = [self.free[c].pop() if self.free.get(c) else -1 for c in capacity.tolist()]
         more = sum(c * cells for c, place in zip(capacity.tolist(), places, strict=True) if place < 0)
         if self.used + more > len(self.lo):
@@ -138,16 +140,20 @@ class Rays:
                 wider = np.empty(room, pool.dtype)  # what is not used yet costs no memory
                 wider[: self.used] = pool[: self.used]
                 setattr(self, name, wider)
-        for tile, wide, place in zip(tiles.tolist(), capacity.tolist(), places, strict=True):
-            old, begin = int(self.capacity[tile]), int(self.base[tile])
-            to = self.used if place < 0 else place
-            for pool in (self.lo, self.hi, self.tag_lo, self.tag_hi):
-                source = pool[begin : begin + old * cells].reshape(cells, old).copy()
-                pool[to : to + wide * cells] = 0
-                pool[to : to + wide * cells].reshape(cells, wide)[:, :old] = source
-            self.free.setdefault(old, []).append(begin)
-            self.base[tile], self.capacity[tile] = to, wide
-            self.used += wide * cells if place < 0 else 0
+        wide, old, begin, to = (
+            capacity.astype(np.int64),
+            self.capacity[tiles].astype(np.int64),
+            self.base[tiles],
+            np.array(places),
+        )
+        at_end = to < 0
+        to[at_end] = self.used + (np.cumsum(wide[at_end]) - wide[at_end]) * cells
+        for pool in (self.lo, self.hi, self.tag_lo, self.tag_hi):
+            move_wider(pool, begin, old, to, wide, cells)
+        for was, place in zip(old.tolist(), begin.tolist(), strict=True):
+            self.free.setdefault(was, []).append(place)
+        self.base[tiles], self.capacity[tiles] = to, wide
+        self.used += int(wide[at_end].sum()) * cells
 
     POOLS = ("lo", "hi", "tag_lo", "tag_hi")
 

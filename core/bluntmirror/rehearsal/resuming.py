@@ -123,7 +123,9 @@ class Earlier:
     store: Store
     key: str  # the earlier run's checkpoint that has been reached
     most: int  # checkpoints; an earlier run has no more, or goes round in a circle
-    passed: dict[tuple[int, int], bytes] = field(default_factory=dict)  # of the stretch before: places may have moved a little
+    passed: dict[tuple[int, int], bytes] = field(
+        default_factory=dict
+    )  # of the stretch before: places may have moved a little
 
     def go_on(self, film: Film) -> None:
         """Let a film have the bricks of the next stretch."""
