@@ -24,9 +24,12 @@ from bluntmirror.rehearsal.checkpoints import FolderStore
 from bluntmirror.remedies import Change, Rank, Trials, Value, applied, lines, mend, written
 from bluntmirror.remedies.case import Case
 from bluntmirror.remedies.change import edited
+from bluntmirror.remedies.kinds.poses import left_out
 from bluntmirror.remedies.kinds.setup import shifted
 from bluntmirror.remedies.matching import difference, line_after
+from bluntmirror.remedies.mending import Mended
 
+from .arms import HEAD, HOME, arm_job
 from .build import JOBS
 
 SOURCE = JOBS / "slot-clear"
@@ -214,6 +217,68 @@ class PlantedFaults(unittest.TestCase):
         self.assertIn("X -83.6 → -81.6", offers[0].change.title)
         self.assertAlmostEqual(offers[0].clear_by or 0.0, 1.0, delta=0.01)
         self.assertIn("tried, and it clears this", offers[0].said)
+
+
+POST = {"role": "fixture", "mount": "stand", "shape": {"type": "box", "size": [60, 20, 100]}}
+WHOLE_BLOCK = {
+    "name": "part",
+    "role": "design",
+    "mount": "stand",
+    "shape": {"type": "box", "size": [200, 200, 40]},
+    "at": [0, 0, 20],
+}
+
+
+class OfArms(unittest.TestCase):
+    """Poses and joints have no words of axes to be moved by: what helps there is a pose left out, the way out as the way in, or a pose
+    further back along its tool."""
+
+    def mended(self, program: str, *bodies: dict[str, Any]) -> Mended:
+        with tempfile.TemporaryDirectory() as folder:
+            job = arm_job(Path(folder), HEAD + program + HOME)
+            data = json.loads((Path(folder) / "job.json").read_text())
+            data["bodies"] += bodies
+            (Path(folder) / "job.json").write_text(json.dumps(data))
+            return mend(open_job(job.folder), upto=Rank.LINE)
+
+    def made(self, mended: Mended) -> list[str]:
+        self.assertEqual(mended.left, [])
+        return [offer.change.title for offer in mended.made]
+
+    def test_a_pose_out_of_reach_on_the_way_is_left_out(self) -> None:
+        far = "G0 X0 Y0 Z100 I0 J0 K1\nG0 X2000 Y0 Z100 I0 J0 K1\nG0 X0 Y50 Z100 I0 J0 K1\n"
+        mended = self.mended(far)
+        self.assertEqual([item.kind for item in mended.before], ["travel.reach"])
+        self.assertEqual(self.made(mended), ["Line 6 left out: it cuts nothing, and line 7 goes on from before it"])
+
+    def test_no_pose_is_left_out_that_anything_after_it_rests_on(self) -> None:
+        """A place that the next block does not say anew, a cut that begins there, a code beside it."""
+        for rest in ("G0 X2000 Y0 Z100 I0 J0 K1\nG0 Z50\nG0 X0 Y0 Z100 I0 J0 K1\n",
+                     "G0 X2000 Y0 Z100 I0 J0 K1\nG1 X0 Y50 Z100 I0 J0 K1 F900\nG0 Z200\n",
+                     "G0 X2000 Y0 Z100 I0 J0 K1 M8\nG0 X0 Y50 Z100 I0 J0 K1\n"):  # fmt: skip
+            with self.subTest(rest), tempfile.TemporaryDirectory() as folder:
+                result = rehearse(arm_job(Path(folder), HEAD + "G0 X0 Y0 Z100 I0 J0 K1\n" + rest + HOME), filmed=False)
+                item = next(item for item in result.findings if item.kind == "travel.reach" and item.line == 6)
+                self.assertEqual(list(left_out(Case(result, item))), [])
+
+    def test_a_pose_too_deep_goes_back_along_its_tool(self) -> None:
+        """At 45° onto the block's upper edge, which the flat end only touches where it stands at Y-100 Z0: back to there, but for what the
+        tolerance of a gouge leaves, seen on a grid of 1 mm."""
+        side = "G0 X0 Y-150 Z50 I0 J-1 K1\nG1 Y-96 Z-4 F500\nG1 Y-150 Z50\n"
+        mended = self.mended(side, WHOLE_BLOCK)
+        self.assertIn("material.gouge", [item.kind for item in mended.before])
+        self.assertTrue(all("back along the tool" in title for title in self.made(mended)))
+        line = mended.files["P1.nc"].decode().splitlines()[5]
+        y, z = lines.find(line, "Y"), lines.find(line, "Z")
+        assert y and z
+        self.assertAlmostEqual(y.value() + 100.0, -z.value(), delta=0.002)  # on its line
+        self.assertAlmostEqual(y.value(), -100.0, delta=0.25)
+
+    def test_a_tool_leaves_a_narrow_place_as_it_came(self) -> None:
+        posts = [{"name": f"post {side}", **POST, "at": [0, side * 45, 100]} for side in (-1, 1)]
+        mended = self.mended("G0 X0 Y0 Z200 I0 J0 K1\nG0 Z60\nG0 Y120\nG0 Z200\n", *posts)
+        self.assertEqual({item.kind for item in mended.before}, {"contact.body"})
+        self.assertEqual(self.made(mended), ["Before line 7: G0 Z200, as it came"])
 
 
 class CommandLine(unittest.TestCase):

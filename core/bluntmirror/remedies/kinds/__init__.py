@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 
 from ..case import Case
 from ..proposal import Proposal
-from . import blocks, clearing, holding, levels, order, postures, setup, tools
+from . import blocks, clearing, holding, levels, order, poses, postures, setup, tools
 
 Source = Callable[[Case], Iterable[Proposal]]
 
@@ -28,6 +28,9 @@ def _room(case: Case) -> float:
 
 def _collision(case: Case) -> Iterator[Proposal]:
     leans = case.leans(None)
+    yield from poses.as_it_came(case)
+    yield from poses.along(case, _room(case), poses.ROUND)
+    yield from poses.left_out(case)
     yield from levels.words(case, leans, _room(case), most=4, coarse=order.ROUND)
     yield from order.retract_before(case)
     yield from order.apart(case)
@@ -60,6 +63,7 @@ def _gouge(case: Case) -> Iterator[Proposal]:
     normal = case.gouge_normal()
     leans = case.leans(normal) if case.row >= 0 else []
     yield from tools.registers(case)
+    yield from poses.along(case, case.finding.amount)
     if case.row >= 0:
         yield from levels.circles(case, case.finding.amount)
     yield from levels.words(case, leans, case.finding.amount, most=2)
@@ -89,6 +93,7 @@ def _travel(case: Case) -> Iterator[Proposal]:
         yield levels.Word(case, case.finding.amount, at[0], at[1], sign * case.scale(axis))
     if case.row >= 0:
         yield from levels.clamped(case, axis)
+    yield from poses.left_out(case)
     yield from setup.shifted(case, case.finding.amount)
 
 
@@ -140,6 +145,7 @@ SOURCES: dict[str, tuple[Source, ...]] = {
     "program.length": (_register,),
     "tool.register": (_register,),
     "travel.over": (_travel,),
+    "travel.reach": (poses.left_out,),
     "contact.body": (_collision,),
     "contact.near": (_collision,),
     "contact.rapid": (_rapid,),
