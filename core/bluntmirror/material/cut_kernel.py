@@ -116,31 +116,37 @@ def bin_motions(
     return tile_begin, entries, near
 
 
+@njit(cache=True, error_model="numpy", forceinline=True)
+def part(lo, hi, tag_lo, tag_hi, at, last, a, b, tag_a, tag_b):
+    """Part the interval at a place of a ray's, which end at `last`, in two: [a, b] is taken out of its midst."""
+    for j in range(last, at + 1, -1):
+        lo[j], hi[j], tag_lo[j], tag_hi[j] = lo[j - 1], hi[j - 1], tag_lo[j - 1], tag_hi[j - 1]
+    lo[at + 1], hi[at + 1], tag_lo[at + 1], tag_hi[at + 1] = b, hi[at], tag_b, tag_hi[at]
+    hi[at], tag_hi[at] = a, tag_a
+
+
 @njit(cache=True, error_model="numpy")
 def subtract_between(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag_a, tag_b):
     """`subtract` where different motions made the two ends."""
-    needed = count
-    for i in range(base, base + count):
-        if a > lo[i] + WELD and b < hi[i] - WELD:
-            needed += 1
-    if needed > capacity:
-        return -1
+    # Intervals are apart, and in order: [a, b] parts one in two at most, and what begins beyond b is not met.
+    fits = True
+    if count == capacity:
+        for i in range(base, base + count):
+            if a > lo[i] + WELD and b < hi[i] - WELD:
+                fits = False
     at = base
     last = base + count
-    while at < last:
-        low, high = lo[at], hi[at]
-        if b <= low or a >= high:
+    while fits and at < last and lo[at] < b:
+        high = hi[at]
+        if a >= high:
             at += 1
             continue
-        keep_low = a > low + WELD
+        keep_low = a > lo[at] + WELD
         keep_high = b < high - WELD
         if keep_low and keep_high:
-            for j in range(last, at + 1, -1):
-                lo[j], hi[j], tag_lo[j], tag_hi[j] = lo[j - 1], hi[j - 1], tag_lo[j - 1], tag_hi[j - 1]
+            part(lo, hi, tag_lo, tag_hi, at, last, a, b, tag_a, tag_b)
             last += 1
-            lo[at + 1], hi[at + 1], tag_lo[at + 1], tag_hi[at + 1] = b, high, tag_b, tag_hi[at]
-            hi[at], tag_hi[at] = a, tag_a
-            break  # intervals are apart: nothing else is met
+            break  # nothing else is met
         if keep_low:
             hi[at], tag_hi[at] = a, tag_a
             at += 1
@@ -151,7 +157,7 @@ def subtract_between(lo, hi, tag_lo, tag_hi, base, capacity, count, a, b, tag_a,
             for j in range(at, last - 1):
                 lo[j], hi[j], tag_lo[j], tag_hi[j] = lo[j + 1], hi[j + 1], tag_lo[j + 1], tag_hi[j + 1]
             last -= 1
-    return last - base
+    return last - base if fits else -1
 
 
 @njit(cache=True, error_model="numpy")
@@ -316,6 +322,12 @@ def _cut_along(
             low, high = 1e30, -1e30
             if exact:
                 low, high = bound[u], top
+                last = at + count - 1
+                if low > lo[last] + WELD and high >= hi[last] - WELD:  # from above, as most often: no more than its upper end is lowered
+                    note_taken(taken, entry, min(high, hi[last]) - low, ((x - x0) * dx + (y_at - y0) * dy) * per_way)
+                    hi[last], tag_hi[last] = low, tag
+                    tops[ray] = hi[last]
+                    continue
             else:
                 for s in range(begin, end):
                     if s > begin and slabs[s, R1] <= slabs[s - 1, R1]:
@@ -346,6 +358,7 @@ def _cut_across(
     w_min, w_max = min(w0, w0 + dw), max(w0, w0 + dw)
     l_min, l_max = min(l0, l0 + dl), max(l0, l0 + dl)
     lowest = min(z0, z0 + dz)
+    keeps = dw == 0.0 and dl == 0.0
     for v in range(v0, v1):
         z = first_z + v * step_z
         widest = radius_below(slabs, begin, end, z - lowest)
@@ -359,15 +372,20 @@ def _cut_across(
             at = base + ray * capacity
             half = math.sqrt(widest * widest - off * off)
             a, b = w_min - half, w_max + half
-            touched = False
+            met_at = -1
             for i in range(at, at + count):
                 if b > lo[i] + WELD and a < hi[i] - WELD:
-                    touched = True
+                    met_at = i
                     break
-            if not touched:
+            if met_at < 0:
                 continue
             low, high = a, b  # a tool that keeps its place takes just that
-            if dw != 0.0 or dl != 0.0:
+            if keeps and count < capacity and a > lo[met_at] + WELD and b < hi[met_at] - WELD:  # out of the midst of one interval
+                part(lo, hi, tag_lo, tag_hi, met_at, at + count, a, b, tag, tag)
+                counts[ray] = count + 1
+                note_taken(taken, entry, b - a, 0.5)
+                continue
+            if not keeps:
                 low, high = 1e30, -1e30
                 for s in range(begin, end):
                     met, a, b = across(slabs, s, w0, l0, z0, dw, dl, dz, l, z)
