@@ -323,7 +323,9 @@ def _cut_along(
             if exact:
                 low, high = bound[u], top
                 last = at + count - 1
-                if low > lo[last] + WELD and high >= hi[last] - WELD:  # from above, as most often: no more than its upper end is lowered
+                if (
+                    low > lo[last] + WELD and high >= hi[last] - WELD
+                ):  # from above, as most often: no more than its upper end is lowered
                     note_taken(taken, entry, min(high, hi[last]) - low, ((x - x0) * dx + (y_at - y0) * dy) * per_way)
                     hi[last], tag_hi[last] = low, tag
                     tops[ray] = hi[last]
@@ -380,7 +382,9 @@ def _cut_across(
             if met_at < 0:
                 continue
             low, high = a, b  # a tool that keeps its place takes just that
-            if keeps and count < capacity and a > lo[met_at] + WELD and b < hi[met_at] - WELD:  # out of the midst of one interval
+            if (
+                keeps and count < capacity and a > lo[met_at] + WELD and b < hi[met_at] - WELD
+            ):  # out of the midst of one interval
                 part(lo, hi, tag_lo, tag_hi, met_at, at + count, a, b, tag, tag)
                 counts[ray] = count + 1
                 note_taken(taken, entry, b - a, 0.5)
