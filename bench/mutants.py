@@ -62,7 +62,7 @@ MUTANTS = [
     Mutant("what a level pass takes from above is not the pass's own", "material/cut_kernel.py",
            "hi[last], tag_hi[last] = low, tag\n                    tops", "hi[last] = low\n                    tops", "tests.test_twins.Cut"),
     Mutant("a drill that reaches an interval's end parts it all the same", "material/cut_kernel.py",
-           "a > lo[met_at] + WELD and b < hi[met_at] - WELD:", "a > lo[met_at] + WELD:", "tests.test_twins.Cut"),
+           "a > lo[met_at] + WELD and b < hi[met_at] - WELD", "a > lo[met_at] + WELD", "tests.test_twins.Cut"),
     Mutant("a miss is taken for convex where the tool turns", "material/turned_sweep_kernel.py",
            "2.0 * (mm - _bent(slabs, s, ways, turns, motion, most)) > most", "2.0 * mm > most", "tests.test_turning.TurnedSweeps"),
     Mutant("a row of two runs is taken for one piece", "material/comparison.py", "and (begins[rows] == 1).all()", "and True",

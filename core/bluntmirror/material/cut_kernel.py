@@ -382,9 +382,8 @@ def _cut_across(
             if met_at < 0:
                 continue
             low, high = a, b  # a tool that keeps its place takes just that
-            if (
-                keeps and count < capacity and a > lo[met_at] + WELD and b < hi[met_at] - WELD
-            ):  # out of the midst of one interval
+            amid = a > lo[met_at] + WELD and b < hi[met_at] - WELD
+            if keeps and amid and count < capacity:
                 part(lo, hi, tag_lo, tag_hi, met_at, at + count, a, b, tag, tag)
                 counts[ray] = count + 1
                 note_taken(taken, entry, b - a, 0.5)
