@@ -323,9 +323,8 @@ def _cut_along(
             if exact:
                 low, high = bound[u], top
                 last = at + count - 1
-                if (
-                    low > lo[last] + WELD and high >= hi[last] - WELD
-                ):  # from above, as most often: no more than its upper end is lowered
+                # From above, as most often: no more than its upper end is lowered.
+                if low > lo[last] + WELD and high >= hi[last] - WELD:
                     note_taken(taken, entry, min(high, hi[last]) - low, ((x - x0) * dx + (y_at - y0) * dy) * per_way)
                     hi[last], tag_hi[last] = low, tag
                     tops[ray] = hi[last]

@@ -25,8 +25,6 @@ from .cut_kernel import WELD, _axis_place
 from .pose_kernel import LEVEL, NEWTON, TINY, corner_beside, corner_end, pose_meet
 from .sweep_kernel import best_time, root
 
-# A kernel with one way out hands its arrays on for nothing; one with several counts who holds them, which here took a tenth of the time.
-
 GOLDEN = 0.5 * (math.sqrt(5.0) - 1.0)
 APART = 1e6  # added where a pose misses the ray: the search then goes where it misses by less
 # The way of the tool to which the place of an end is found. Where a ray runs along a slab thinner than 0.01 mm its end goes tens of

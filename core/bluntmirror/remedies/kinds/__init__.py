@@ -29,7 +29,7 @@ def _room(case: Case) -> float:
 def _collision(case: Case) -> Iterator[Proposal]:
     leans = case.leans(None)
     yield from poses.as_it_came(case)
-    yield from poses.along(case, _room(case), poses.ROUND)
+    yield from poses.along(case, _room(case), order.ROUND)
     yield from poses.left_out(case)
     yield from levels.words(case, leans, _room(case), most=4, coarse=order.ROUND)
     yield from order.retract_before(case)

@@ -17,7 +17,6 @@ from ..proposal import Proposal, inserted, one_line, told
 
 PLACE, DIRECTION = ("X", "Y", "Z"), ("I", "J", "K")
 STRAIGHT = 1e-3  # of a direction's share: so little is none
-ROUND = 100.0  # of the finest step: places that only have to be clear
 
 
 def _named(text: str) -> set[str]:
@@ -42,10 +41,9 @@ def left_out(case: Case) -> Iterator[Proposal]:
     here, motions = case.line_of(case.row) if case.row >= 0 else None, case.motions
     if case.strand.settled is None or here is None or here.program != case.finding.program:
         return
-    rows = [row for row in range(max(case.row - 1, 0), min(case.row + 2, len(motions))) if case.line_of(row) == here]
-    after = rows[-1] + 1 if rows else 0
-    following = case.line_of(after) if 0 < after < len(motions) else None
-    if following is None or any(int(motions.kind[row]) != RAPID for row in (*rows, after)):
+    after = next((row for row in range(case.row + 1, len(motions)) if case.line_of(row) != here), -1)
+    following = case.line_of(after) if after >= 0 else None
+    if following is None or any(int(motions.kind[row]) != RAPID for row in range(case.row, after + 1)):
         return
     said, anew, rapid = _words(here.text), _words(following.text), case.code("rapid")
     joints = set(case.strand.setup.arm.joints) if case.strand.setup.arm else set()
@@ -76,7 +74,7 @@ def as_it_came(case: Case) -> Iterator[Proposal]:
     block = [case.code("rapid" if int(case.motions.kind[back]) == RAPID else "line")]
     for letter in PLACE:
         if lines.find(came.text, letter):
-            stood = _in_force(case, letter, came.line - 1)
+            stood = _in_force(case, letter, came)
             if stood is None:
                 return
             block.append(f"{letter}{stood}")
@@ -85,10 +83,10 @@ def as_it_came(case: Case) -> Iterator[Proposal]:
         yield inserted(case, here, text, f"Before line {here.line}: {text}, as it came")
 
 
-def _in_force(case: Case, letter: str, upto: int) -> str | None:
-    """How the last of the lines up to one writes a letter; None where it is worked out, or joints come between."""
-    for number in range(upto, max(upto - FAR_BACK, 0), -1):
-        line = case.line(case.finding.program, number)
+def _in_force(case: Case, letter: str, before: Line) -> str | None:
+    """How the last of the lines before one writes a letter; None where it is worked out, or joints come between."""
+    for number in range(before.line - 1, max(before.line - FAR_BACK, 0), -1):
+        line = case.line(before.program, number)
         if line is None or _named(line.text):
             return None
         found = lines.find(line.text, letter)
@@ -99,7 +97,7 @@ def _in_force(case: Case, letter: str, upto: int) -> str | None:
 
 @dataclass(frozen=True)
 class Along(Proposal):
-    """A pose moved back along its tool: every word that leads there by its share."""
+    """A pose moved back along its tool: every word that leads there by its share of a millimetre."""
 
     line: Line | None = None
     direction: tuple[float, ...] = ()
@@ -132,7 +130,7 @@ def along(case: Case, amount: float, coarse: float = 1.0) -> Iterator[Proposal]:
         return
     direction = _direction(case, here.line)
     if direction is not None:
-        yield Along(case, amount * (25.4**-1 if case.inch else 1.0), here, tuple(direction.tolist()), coarse)
+        yield Along(case, amount, here, tuple((direction / (25.4 if case.inch else 1.0)).tolist()), coarse)
 
 
 def _direction(case: Case, upto: int) -> Floats | None:
