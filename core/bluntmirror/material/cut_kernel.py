@@ -8,7 +8,8 @@ assigned through a record within a parallel loop is lost without a word (Numba 0
 
     entry     one motion on one tile; its results stand in arrays of their own: taken (entries, 4), the length of all rays that it took off
               and the longest stretch of one of them, mm, and the least and the greatest share of its way at which it passed one
-              that it cut (of a tool upright in the grid, on rays along it); and whether a test met stock
+              that it cut (of a tool upright in the grid, on rays along it); and whether a test met stock: only if it did does
+              `result` (entries, SETS, FIELDS) hold what the tests tell of it
     set       a group of slabs with one purpose: CUT removes stock; the test sets only ask
 """
 
@@ -177,6 +178,16 @@ def _axis_place(direction, u, v, w):
 
 
 @njit(cache=True, error_model="numpy")
+def note_met(met_stock, result, entry):
+    """Note that a test of an entry met stock. What it is told holds nothing before: most entries never meet any."""
+    if not met_stock[entry]:
+        met_stock[entry] = True
+        for kind in range(result.shape[1]):
+            for field in range(result.shape[2]):
+                result[entry, kind, field] = 0.0
+
+
+@njit(cache=True, error_model="numpy")
 def note_shift(result, entry, kind, up, down):
     """Note the ways out along a ray; returns whether something had been noted before."""
     known = result[entry, kind, SHIFT_PLUS] > 0.0
@@ -222,7 +233,7 @@ def _test(
                     slabs, s, cut_begin, cut_end, qx - x0, qy - y0, qz - z0, ux, uy, uz, dx, dy, dz, low, high, span
                 ):
                     if flush:
-                        met_stock[entry] = True
+                        note_met(met_stock, result, entry)
                         known = note_shift(result, entry, TEST_FLUSH, hi[i] - a, b - lo[i])
                         x, y, z = _axis_place(direction, u, v, 0.5 * (low + high))
                         note_first(result, entry, TEST_FLUSH, known, 0.0, x, y, z)
@@ -230,7 +241,7 @@ def _test(
                 from_ = a if span[0] == low else span[0]  # a body that goes on beyond the stock has to go all the way
                 to = b if span[1] == high else span[1]
                 low, high = span[0], span[1]
-            met_stock[entry] = True
+            note_met(met_stock, result, entry)
             known = note_shift(result, entry, kind, hi[i] - from_, to - lo[i])
             for end_of in range(2):
                 w = low if end_of == 0 else high
@@ -373,19 +384,28 @@ def _cut_across(
             at = base + ray * capacity
             half = math.sqrt(widest * widest - off * off)
             a, b = w_min - half, w_max + half
-            met_at = -1
-            for i in range(at, at + count):
-                if b > lo[i] + WELD and a < hi[i] - WELD:
-                    met_at = i
-                    break
-            if met_at < 0:
+            last = at + count - 1
+            met_at = at  # the first that ends beyond a, or the last; if that begins beyond b so do all that follow
+            while met_at < last and a >= hi[met_at] - WELD:
+                met_at += 1
+            if a >= hi[met_at] - WELD or b <= lo[met_at] + WELD:
                 continue
             low, high = a, b  # a tool that keeps its place takes just that
-            amid = a > lo[met_at] + WELD and b < hi[met_at] - WELD
-            if keeps and amid and count < capacity:
-                part(lo, hi, tag_lo, tag_hi, met_at, at + count, a, b, tag, tag)
+            keep_low, keep_high = a > lo[met_at] + WELD, b < hi[met_at] - WELD
+            if keeps and keep_low and keep_high and count < capacity:
+                part(lo, hi, tag_lo, tag_hi, met_at, last + 1, a, b, tag, tag)
                 counts[ray] = count + 1
                 note_taken(taken, entry, b - a, 0.5)
+                continue
+            if keeps and keep_low and not keep_high and (met_at == last or b < hi[met_at + 1] - WELD):
+                # A gap that is there already grows wider: the end before it, and the beginning behind it if that is met.
+                length = min(b, hi[met_at]) - a
+                hi[met_at], tag_hi[met_at] = a, tag
+                if met_at < last and b > lo[met_at + 1] + WELD:
+                    length += b - lo[met_at + 1]
+                if met_at < last and b > lo[met_at + 1]:
+                    lo[met_at + 1], tag_lo[met_at + 1] = b, tag
+                note_taken(taken, entry, length, 0.5)
                 continue
             if not keeps:
                 low, high = 1e30, -1e30
@@ -448,6 +468,10 @@ def _cut_tile(
         tool = tools[motion]
         asked = (flags[motion] >> ASKED) | (1 << TEST_CUT)  # what was cut there can meet no cutter
         low, high, deeper = min(z0, z0 + dz), max(z0, z0 + dz), False
+        new_low, new_high = (
+            low,
+            high,
+        )  # where the tip has not been before: what it sweeps from there is all that can meet stock
         cut_z, cut_dz = z0, dz
         upright = dx == 0.0 and dy == 0.0
         again = upright and tool == there and x0 == there_x and y0 == there_y and asked & ~there_asked == 0
@@ -457,6 +481,10 @@ def _cut_tile(
             if dz < 0.0 and high <= there_high:
                 deeper = True
                 cut_z, cut_dz = there_low, low - there_low
+            if low >= there_low:
+                new_low = there_high
+            elif high <= there_high:
+                new_high = there_low
             low, high = min(low, there_low), max(high, there_high)
             asked = there_asked
         for kind in range(SETS - 1, -1, -1):  # tests first: they ask about the stock before this motion's own cut
@@ -467,7 +495,7 @@ def _cut_tile(
             cut_begin, cut_end = (sets[tool, CUT, 0], sets[tool, CUT, 1]) if behind else (0, 0)
             if kind == CUT:  # the last of all: what is asked is asked of the whole motion
                 z0, dz = cut_z, cut_dz
-            set_box(extents, tool, kind, x0, y0, z0, dx, dy, dz, box)
+            set_box(extents, tool, kind, x0, y0, new_low, dx, dy, new_high - new_low, box)
             if deeper and kind == CUT and convex[tool]:
                 # Above where it is widest it takes nothing more than it has.
                 for s in range(begin, end):

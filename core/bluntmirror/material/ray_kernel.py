@@ -172,5 +172,7 @@ def move_wider(pool, begin, old, to, wide, rays):
     for tile in range(len(begin)):
         for ray in range(rays):
             source, place = begin[tile] + ray * old[tile], to[tile] + ray * wide[tile]
-            for i in range(wide[tile]):
-                pool[place + i] = pool[source + i] if i < old[tile] else 0
+            for i in range(old[tile]):
+                pool[place + i] = pool[source + i]
+            for i in range(old[tile], wide[tile]):
+                pool[place + i] = 0

@@ -24,6 +24,7 @@ from .cut_kernel import (
     WELD,
     _axis_place,
     length_met,
+    note_met,
     note_taken,
     subtract,
     tile_span,
@@ -166,8 +167,8 @@ def _ask(direction, u, v, low, high, lo, hi, base, count, lateral, centre_w, inn
     for i in range(base, base + count):
         if high <= lo[i] + WELD or low >= hi[i] - WELD:
             continue
+        note_met(met_stock, result, entry)
         known = result[entry, TEST, SHIFT_PLUS] > 0.0
-        met_stock[entry] = True
         plus, minus = hi[i] - low, high - lo[i]
         if direction != 2:
             across = max(abs(lo[i] - centre_w), abs(hi[i] - centre_w))

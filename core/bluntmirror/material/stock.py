@@ -46,6 +46,9 @@ Ints = NDArray[np.int32]
 CONTACT_DEPTH_MM = 0.01  # shallower than this, a test does not call it contact: chords of arcs stand off by 0.002
 MAX_CAPACITY = 4096
 MAX_RAYS = 60_000_000
+SPARE = (
+    1 << 24
+)  # places that a pool gets beyond half as many again: where one tile grows others do, and to move the whole pool costs time
 AXES_OF = ((1, 2, 0), (0, 2, 1), (0, 1, 2))  # lateral u, lateral v, along — of X, Y and Z rays
 HANDED = (1, -1, 1)
 TEST_KINDS = (TEST_CUT, TEST_SHANK, TEST_HOLDER, TEST_FLUSH, TEST_NEAR, TEST_CORE)
@@ -134,7 +137,7 @@ class Rays:
         places = [self.free[c].pop() if self.free.get(c) else -1 for c in capacity.tolist()]
         more = sum(c * cells for c, place in zip(capacity.tolist(), places, strict=True) if place < 0)
         if self.used + more > len(self.lo):
-            room = max(self.used + more, len(self.lo) + len(self.lo) // 2)
+            room = max(self.used + more, len(self.lo) + max(len(self.lo) // 2, min(2 * len(self.lo), SPARE)))
             for name in ("lo", "hi", "tag_lo", "tag_hi"):
                 pool = getattr(self, name)
                 wider = np.empty(room, pool.dtype)  # what is not used yet costs no memory
@@ -695,16 +698,16 @@ class Stock:
             own = rows[entries]
             np.maximum.at(answer.stretch, entries[own], taken[own, 1])
             self._note_engaged(direction, batch, rows, tools, entries, taken, answer)
-        if not met_stock.any():
-            return
+        met = np.flatnonzero(met_stock)  # nothing is told of any other
+        told = result[met]
         for kind in TEST_KINDS:
-            hit = np.flatnonzero(result[:, kind, 0] > 0)
+            hit = np.flatnonzero(told[:, kind, 0] > 0)
             if not len(hit):
                 continue
-            motions = entries[hit]
-            np.maximum.at(shift[:, kind, 2 * direction], motions, result[hit, kind, 0])
-            np.maximum.at(shift[:, kind, 2 * direction + 1], motions, result[hit, kind, 1])
-            for motion, way, spot in zip(motions, result[hit, kind, FIRST], result[hit, kind, 3:6], strict=True):
+            motions = entries[met[hit]]
+            np.maximum.at(shift[:, kind, 2 * direction], motions, told[hit, kind, 0])
+            np.maximum.at(shift[:, kind, 2 * direction + 1], motions, told[hit, kind, 1])
+            for motion, way, spot in zip(motions, told[hit, kind, FIRST], told[hit, kind, 3:6], strict=True):
                 if way < first[motion, kind]:
                     first[motion, kind] = way
                     answer.place[motion, kind] = spot

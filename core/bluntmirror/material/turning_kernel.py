@@ -27,6 +27,7 @@ from .cut_kernel import (
     _overlaps,
     length_met,
     note_first,
+    note_met,
     note_shift,
     note_taken,
     subtract,
@@ -192,7 +193,7 @@ def _note(
             if not met_at_that_moment(slabs, s, cut_begin, cut_end, q[0], q[1], q[2], along_ray[0], along_ray[1], along_ray[2], d[0], d[1],
                                       d[2], a, b, span):  # fmt: skip
                 if flush:
-                    met_stock[entry] = True
+                    note_met(met_stock, result, entry)
                     known = note_shift(result, entry, TEST_FLUSH, hi[i] - low, high - lo[i])
                     x, y, z = _axis_place(direction, u, v, 0.5 * (a + b))
                     note_first(result, entry, TEST_FLUSH, known, moment, x, y, z)
@@ -200,7 +201,7 @@ def _note(
             from_ = low if span[0] == a else span[0]
             to = high if span[1] == b else span[1]
             a, b = span[0], span[1]
-        met_stock[entry] = True
+        note_met(met_stock, result, entry)
         known = note_shift(result, entry, kind, hi[i] - from_, to - lo[i])
         x, y, z = _axis_place(direction, u, v, 0.5 * (a + b))
         note_first(result, entry, kind, known, moment, x, y, z)
