@@ -262,10 +262,9 @@ class Cut(unittest.TestCase):
             assembly = tool(**cutter)
             sets = ToolSets.of([assembly])
             points = np.column_stack([rng.uniform(-9, 9, (40, 2)), rng.uniform(1, 5, 40)])
-            points[1::3, 2] = points[
-                :-1:3, 2
-            ]  # some of the motions level, and some straight down or up: they have branches of their own
-            points[2::4, :2] = points[1:-1:4, :2]
+            # Some of the motions level, and some straight down or up, in steps: they have branches of their own.
+            points[1::3, 2] = points[:-1:3, 2]
+            points[2::4, :2] = points[3::4, :2] = points[1::4, :2]
             stock = Stock(meshes.box([16, 14, 10]), 0.8)
             n = len(points) - 1
             delta = np.diff(points, axis=0)
