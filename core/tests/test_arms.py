@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import io
 import itertools
 import json
@@ -9,6 +10,7 @@ import tempfile
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import yourdfpy
@@ -27,9 +29,9 @@ from bluntmirror.job.urdf import from_urdf, to_urdf
 from bluntmirror.machine import Chain
 from bluntmirror.machine.arm import Arm, spin_of, spin_zero, spun, tool_pose
 from bluntmirror.machine.choosing import Nodes, choose
-from bluntmirror.rehearsal import Rehearsal, check_program, rehearse
+from bluntmirror.rehearsal import Rehearsal, best_stand, check_program, rehearse
 from bluntmirror.rehearsal.arm_room import ENOUGH_MM, Room
-from bluntmirror.rehearsal.reach_field import counts, places_of, reach_field
+from bluntmirror.rehearsal.reach_field import counts, places_of
 from bluntmirror.rehearsal.travel import check_travel
 from bluntmirror.remedies import mend
 from bluntmirror.remedies.change import write_to, written
@@ -868,12 +870,83 @@ class Reached(OnAnArm):
                         found.add(int(root))
             self.assertEqual(len(found), count)
 
-    def test_a_part_that_stands_too_far_is_told_a_better_place(self) -> None:
-        _, arm = arm_of(SPHERICAL)
-        far = meshes.box([100, 100, 100]).moved(frame([1300, 0, 600]))
-        field = reach_field(arm, far, 105.0, np.zeros(7))
-        self.assertGreater(field.shifted_mean, field.mean)
-        self.assertLess(field.shift[0], 0.0)
+
+class BestStand(OnAnArm):
+    """Where the work stands best, judged by the whole program."""
+
+    PROGRAM = HEAD + "G0 X0 Y0 Z20 I0 J0 K1\nG1 Z-5 F600\nG1 X80\nG1 Z20\n" + HOME
+
+    def far(self, **changes: Any) -> Job:
+        machine = arm_machine(rail=False)
+        machine["mounts"][1] |= {"at": [1500, 0, 500], "turn": [0, 0, 90]}
+        return self.job(changes.pop("program", self.PROGRAM), machine, **changes)
+
+    def test_work_out_of_reach_comes_nearer_until_all_of_it_is_reached(self) -> None:
+        job = self.far()
+        tried: dict[best_stand.Place, tuple[float, ...]] = {}
+        stands = {}
+        while new := best_stand.following(tried):
+            for place in new:
+                stands[place] = best_stand.judged(job, place)
+                tried[place] = stands[place].rank
+        best = max(tried, key=lambda place: tried[place])
+        self.assertEqual((stands[0.0, 0.0].lacking, stands[best].lacking), (["T1"], []))
+        self.assertLess(best[0], 0.0)
+        self.assertEqual(best_stand.touched_at(job, best), [])
+        aslant = self.far(program=self.PROGRAM.replace("G1 Z20", "G0 Z20"))  # out of the cut joint by joint
+        self.assertEqual(best_stand.touched_at(aslant, best), ["T1"])
+        self.assertLessEqual(len(tried), best_stand.MOST_TRIED)
+
+    def test_the_work_and_its_offsets_go_together(self) -> None:
+        """The shift is the machine's; the mount is turned by 90° about Z, so that X of the machine is −Y of the mount."""
+        own = {"G54": {"datum": [0, 0, 40], "mount": "stand"}, "G55": {"datum": [1, 2, 3], "mount": "spindle"}}
+        moved = best_stand.moved_to(self.far(work_offsets=own), (-100.0, 30.0))
+        self.assertEqual(moved.file.bodies[0].at, (30.0, 100.0, 20.0))
+        self.assertEqual([moved.file.work_offsets[name].datum for name in own], [(30.0, 100.0, 40.0), (1.0, 2.0, 3.0)])  # type: ignore[union-attr]
+        fresh = copy.copy(moved)
+        del fresh.__dict__["body_meshes"]
+        for mesh, again in zip(moved.body_meshes["blank"], fresh.body_meshes["blank"], strict=True):
+            np.testing.assert_allclose(mesh.triangles, again.triangles, atol=1e-9)
+
+    def test_a_place_for_axis_values_moves_as_the_work_does(self) -> None:
+        offset = {"G54": {"X": 1500.0, "Y": 0.0, "Z": 540.0}}
+        judged = [
+            best_stand.judged(self.far(work_offsets=how), (-250.0, 50.0)).least
+            for how in ({"G54": {"datum": [0, 0, 40], "mount": "stand"}}, offset)
+        ]
+        for key in ("reach", "limit", "singular"):
+            self.assertAlmostEqual(judged[0][key][0].amount, judged[1][key][0].amount, places=6)
+
+    def test_an_operation_past_a_limit_or_near_a_singular_pose_is_lacking(self) -> None:
+        for key, left, lacks in (
+            ("limit", -0.1, True),
+            ("limit", 0.1, False),
+            ("singular", 14.0, True),
+            ("singular", 16.0, False),
+        ):
+            job = self.far()
+            with (
+                mock.patch.object(best_stand, "check_program"),
+                mock.patch.object(best_stand, "operations_reached") as told,
+            ):
+                told.return_value = [mock.Mock(reachable=True, least={key: best_stand.Least(left, 0)})]
+                self.assertEqual(bool(best_stand.judged(job, (0.0, 0.0)).lacking), lacks, (key, left))
+
+    def test_work_that_the_arm_carries_stands_nowhere(self) -> None:
+        machine = arm_machine(rail=False)
+        machine["mounts"][1]["link"] = "J6"
+        with self.assertRaisesRegex(ValueError, "the arm carries the work"):
+            best_stand.standing_on(self.job(self.PROGRAM, machine))
+
+    def test_the_search_goes_around_the_best_and_ends(self) -> None:
+        """A bowl whose bottom is known: the search ends within half its last step of it."""
+        bottom = np.array([130.0, -70.0])
+        tried: dict[best_stand.Place, tuple[float, ...]] = {}
+        while new := best_stand.following(tried):
+            for place in new:
+                tried[place] = best_stand.rank(place, 0, 1.0 - float(np.hypot(*(np.array(place) - bottom))) / 1000.0)
+        best = max(tried, key=lambda place: tried[place])
+        self.assertLessEqual(float(np.abs(np.array(best) - bottom).max()), best_stand.STEPS_MM[-1] / 2)
 
 
 class RandomJobs(OnAnArm):

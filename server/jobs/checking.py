@@ -11,6 +11,7 @@ from bluntmirror.export.arms import arm_data
 from bluntmirror.export.verdict import causes, finding_dict, rules_run
 from bluntmirror.findings import verdict_of
 from bluntmirror.job import Job, JobUnreadable
+from bluntmirror.rehearsal import best_stand
 from bluntmirror.rehearsal.desk import Desk
 
 Json = dict[str, Any]
@@ -83,4 +84,29 @@ def explain(job: Job, program: str, line: int) -> Json:
     }  # fmt: skip
 
 
-FUNCTIONS: dict[str, Callable[..., Json]] = {"arm": arm, "check": check, "explain": explain}
+def stand(
+    job: Job, places: list[best_stand.Place], tried: dict[best_stand.Place, tuple[float, ...]], touch: bool
+) -> Json:
+    """How an arm's programs go with the work shifted to each of some places; `tried`: ranks of those before. Raises Refused."""
+    try:
+        mount = best_stand.standing_on(job)
+        if touch:
+            touched = [best_stand.touched_at(job, place) for place in places]
+            return {"mount": mount, "stands": [], "next": [], "touched": touched}
+        stands = [best_stand.judged(job, place) for place in places]
+    except (JobUnreadable, ValueError) as error:
+        raise Refused(str(error)) from error
+    return {
+        "mount": mount,
+        "stands": [
+            {"place": stand.place, "lacking": stand.lacking, "missed": stand.missed, "ease": stand.ease,
+             "least": {key: {"amount": round(left.amount, 3), "axis": left.axis or None, "operation": item.operation.name}
+                       for key, (left, item) in stand.least.items()}}
+            for stand in stands
+        ],
+        "next": best_stand.following(tried | {stand.place: stand.rank for stand in stands}),
+        "touched": [],
+    }  # fmt: skip
+
+
+FUNCTIONS: dict[str, Callable[..., Json]] = {"arm": arm, "check": check, "explain": explain, "stand": stand}

@@ -34,13 +34,14 @@ from bluntmirror.job.loading import data_in_millimetres, open_within, with_data
 from bluntmirror.job.mating import CannotMate, around, mate, placed, row
 from bluntmirror.job.models import JobFile, ToolEntry, ToolsFile
 from bluntmirror.machine import Chain
+from bluntmirror.rehearsal import best_stand
 from bluntmirror.rehearsal.fitting import fit, moved_onto
 from bluntmirror.rehearsal.handling import HandPanel, HeldPiece, Moved
 from bluntmirror.rehearsal.model_check import check_model
 from bluntmirror.tools.assembly import build_assembly
 from bluntmirror.tools.picture import pictured
 
-from . import dropped, routes
+from . import aside, dropped, routes
 from .models import LibraryFile, Rehearsal, Revision
 from .services import Refused, files_named, keep_in_library, take_in_path
 
@@ -271,19 +272,34 @@ def lead(
         return panel.move(values, wanted, tool, stop)
 
 
-def reached(job: Job, values: list[float], tool: int, body: str, channel: int = 0) -> Json:
+def reached(job: Job, values: list[float], tool: int, body: str, channel: int, shift: list[float]) -> Json:
     """How many postures of an arm reach each place of a body."""
     panel = panel_of(job)
     _check_values(panel, values)
     try:
-        link, field = panel.reached(values, tool, body, channel)
+        link, field = panel.reached(values, tool, body, channel, np.array(shift))
     except ValueError as error:
         raise Refused(str(error)) from error
     return {
         "link": link, "places": np.round(field.places, 3).tolist(), "directions": np.round(field.directions, 5).tolist(),
-        "count": field.count.tolist(), "least": field.least, "mean": field.mean, "shift": field.shift.tolist(),
-        "shifted_least": field.shifted_least, "shifted_mean": field.shifted_mean,
+        "count": field.count.tolist(), "least": field.least, "mean": field.mean,
     }  # fmt: skip
+
+
+def stand(
+    job: Job, places: list[best_stand.Place], tried: dict[best_stand.Place, tuple[float, ...]], touch: bool
+) -> Json:
+    """How an arm's programs go with the work shifted to some places, and where to look next; with `touch`, what is touched there."""
+    told: Json = aside.do("stand", job, places, tried, touch)
+    return told
+
+
+def stood_at(job: Job, place: best_stand.Place) -> Json:
+    """The job.json with the work and its offsets shifted."""
+    try:
+        return best_stand.moved_to(job, place).file.model_dump(mode="json", exclude_unset=True)
+    except ValueError as error:
+        raise Refused(str(error)) from error
 
 
 def run_block(

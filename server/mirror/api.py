@@ -131,8 +131,12 @@ from .schemas import (
     SearchIn,
     SearchOut,
     SetupOut,
+    StandIn,
+    StandOut,
     StockIn,
     StockOut,
+    StoodIn,
+    StoodOut,
     ThrownOut,
     ToleranceIn,
     ToleranceOut,
@@ -1017,8 +1021,27 @@ def lead(request: HttpRequest, number: int, body: LeadIn) -> Any:
 @api.post("/revisions/{number}/reach", response=ReachOut)
 def reach(request: HttpRequest, number: int, body: ReachIn) -> Any:
     return setups.reached(
-        setups.opened(_revision(request, number), body.job), body.values, body.tool, body.body, body.channel
+        setups.opened(_revision(request, number), body.job),
+        body.values,
+        body.tool,
+        body.body,
+        body.channel,
+        list(body.shift),
     )
+
+
+@api.post("/revisions/{number}/stand", response=StandOut)
+def stand(request: HttpRequest, number: int, body: StandIn) -> Any:
+    """One step of a search for where an arm's work stands best: whoever asks goes on with `next`, or stops."""
+    job = setups.opened(_revision(request, number), body.job)
+    tried = {item.place: setups.best_stand.rank(item.place, item.missed, item.ease) for item in body.tried}
+    return setups.stand(job, body.places, tried, body.touch)
+
+
+@api.post("/revisions/{number}/stand/there", response=StoodOut)
+def stand_there(request: HttpRequest, number: int, body: StoodIn) -> Any:
+    """The job.json with the work and its offsets shifted to a place; nothing is kept."""
+    return {"job": setups.stood_at(setups.opened(_revision(request, number), body.job), body.place)}
 
 
 @api.get("/revisions/{number}/fit/{machine}", response=list[FitOut])

@@ -34,7 +34,7 @@ RIGHTS: dict[str, Role] = {
             "library_found", "machine_control", "surface_beside",
             "move_machine", "machine_block", "fixture_library", "fixture_shapes", "setup", "setup_model", "setup_offsets", "setup_offset_here",
             "setup_pick", "setup_mate", "setup_repeat", "setup_stock", "setup_tool_picture", "move", "run_block", "fits", "desk", "desk_check",
-            "desk_block", "desk_arm", "desk_program", "lead", "lead_machine", "reach", "rules", "the_record", "record_table",
+            "desk_block", "desk_arm", "desk_program", "lead", "lead_machine", "reach", "stand", "stand_there", "rules", "the_record", "record_table",
         ),
         READS,
     ),

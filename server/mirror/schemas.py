@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any, Literal
 
 from ninja import Schema
-from pydantic import Field
+from pydantic import Field, FiniteFloat
 
 from bluntmirror.export.models import (
     AxisUse,
@@ -712,14 +712,17 @@ class LeadIn(JobData):
 
 
 class ReachIn(JobData):
+    """`shift`, mm along the machine's axes: how far the body is being moved from where it stands."""
+
     values: list[float]
     tool: int = 0
     body: str
     channel: int = 0
+    shift: Triple = (0.0, 0.0, 0.0)
 
 
 class ReachOut(Schema):
-    """Places and directions in the frame of a link; how many postures reach each, of eight; and the same were the body shifted, mm."""
+    """Places and directions in the frame of a link; how many postures reach each, of eight."""
 
     link: str
     places: list[Triple]
@@ -727,9 +730,59 @@ class ReachOut(Schema):
     count: list[int]
     least: int
     mean: float
-    shift: Triple
-    shifted_least: int
-    shifted_mean: float
+
+
+Place = tuple[FiniteFloat, FiniteFloat]
+
+
+class Tried(Schema):
+    """How an arm's programs went with the work shifted to a place, as it was told."""
+
+    place: Place
+    missed: int = Field(ge=0)
+    ease: FiniteFloat
+
+
+class StandIn(JobData):
+    """Places to judge, mm along X and Y of the machine from where the work stands; those judged before. With `touch` a rehearsal
+    tells instead what is touched there."""
+
+    places: list[Place] = Field(max_length=4)
+    tried: list[Tried] = Field(default=[], max_length=200)
+    touch: bool = False
+
+
+class StandLeast(Schema):
+    amount: float
+    axis: str | None
+    operation: str
+
+
+class Stand(Schema):
+    """`lacking`: operations that do not go there; `missed`: how much of them; `ease`: the least share of what is ample, at most 1."""
+
+    place: tuple[float, float]
+    lacking: list[str]
+    missed: int
+    ease: float
+    least: dict[str, StandLeast]
+
+
+class StandOut(Schema):
+    """`next`: what to judge after these; none: the search is at its end. `touched`: names of operations, place by place."""
+
+    mount: str
+    stands: list[Stand]
+    next: list[tuple[float, float]]
+    touched: list[list[str]]
+
+
+class StoodIn(JobData):
+    place: Place
+
+
+class StoodOut(Schema):
+    job: dict[str, Any]
 
 
 class OffsetHereIn(JobData):

@@ -82,3 +82,24 @@ class Arms(WithShop):
             (min(told["count"]), round(sum(told["count"]) / len(told["count"]), 6)),
         )
         self.assertEqual(self.post("reach", values=[0] * 6, body="moon").status_code, 422)
+        beside = self.post("reach", values=[0, -35, 55, 0, -20, 0], tool=1, body="blank", shift=[400, 0, 0]).json()
+        self.assertNotEqual(beside["count"], told["count"], "as it would be there")
+
+    def test_where_the_work_would_stand_best(self) -> None:
+        carried = self.post("stand", places=[[0, 0]])
+        self.assertEqual(carried.status_code, 422)
+        self.assertIn("the arm carries the work", carried.json()["detail"])
+        self.revision = take_in_path(self.shop, self.ines, CELL.parent.parent / "long-fairing" / "1-as released")
+        told = self.post("stand", places=[[0, 0]]).json()
+        (stand,) = told["stands"]
+        self.assertEqual((told["mount"], stand["lacking"], len(told["next"])), ("stand", [], 8))
+        self.assertLess(0.0, stand["ease"])
+        tried = [{"place": place, "missed": 1, "ease": 0} for place in told["next"]]
+        after = self.post(
+            "stand", places=[], tried=[{"place": [0, 0], "missed": 0, "ease": stand["ease"]}, *tried]
+        ).json()["next"]
+        self.assertTrue(after and all(max(abs(x), abs(y)) == 50 for x, y in after), "closer around what is best")
+        there = self.post("stand/there", place=[-150, 0]).json()["job"]
+        self.assertEqual(there["bodies"][0]["at"][0], -150)
+        self.assertEqual(self.post("stand", job=there, places=[[150, 0]]).json()["stands"][0]["ease"], stand["ease"])
+        self.assertEqual(self.post("stand", places=[[0, 0]] * 5).status_code, 422)

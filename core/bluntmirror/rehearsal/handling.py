@@ -16,7 +16,7 @@ from scipy.spatial.transform import Rotation
 from ..contact.bodies import Body
 from ..contact.program import Follower, clearances, pairs_of
 from ..findings import Docket
-from ..geometry.frames import Floats, inverse
+from ..geometry.frames import Floats, frame, inverse
 from ..geometry.mesh import joined
 from ..job import Job
 from ..job.channel import channel_view, tool_number
@@ -259,9 +259,10 @@ class HandPanel:
             result[self.axes.index(self.chain.axes[column])] = value
         return result
 
-    def reached(self, values: list[float], tool: int, body: str, channel: int = 0) -> tuple[str, Field]:
+    def reached(self, values: list[float], tool: int, body: str, channel: int, shift: Floats) -> tuple[str, Field]:
         """How many postures reach each place of a body of the job, from where the other axes stand; the link that carries it, in whose
-        frame the field's places are. Raises ValueError where there is no arm or no such body."""
+        frame the field's places are. `shift` (3,): how far the body is moved from there along the machine's axes, mm. Raises
+        ValueError where there is no arm or no such body."""
         arms = self.arm_of(channel)
         item = next((b for b in self.job.file.bodies if b.name == body), None)
         if arms is None or item is None:
@@ -270,7 +271,7 @@ class HandPanel:
         mount, full = self.chain.mounts[item.mount], self._full(np.array([values]))
         # An arm that carries the work is asked with that at zero, where poses are given.
         zero = np.zeros_like(full)
-        mesh = joined(self.job.body_meshes[body]).moved(self.chain.mount_pose(mount, zero)[0])
+        mesh = joined(self.job.body_meshes[body]).moved(frame(shift.tolist()) @ self.chain.mount_pose(mount, zero)[0])
         field = reach_field(arms.of(tool), mesh, entry.length if entry else 0.0, full[0])
         back = inverse(self.chain.pose(mount.link, zero))[0]
         return mount.link, replace(

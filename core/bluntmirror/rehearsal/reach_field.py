@@ -1,4 +1,4 @@
-"""How many postures of an arm reach each place of a body, with the tool square to its surface there; and where it would stand better.
+"""How many postures of an arm reach each place of a body, with the tool square to its surface there.
 
 Only reach and travel are asked: what the arm would touch on the way there is told by a rehearsal.
 """
@@ -16,25 +16,19 @@ from ..machine.arm import Arm, spin_zero, spun, tool_pose
 from ..machine.choosing import whole_turns
 
 MOST_PLACES = 240
-ASKED = 60  # places at which another stand is tried
 SPINS = np.arange(-180.0, 180.0, 30.0)
-SHIFTS = (-300.0, -200.0, -100.0, 0.0, 100.0, 200.0, 300.0)  # along X and Y of the machine
 CLEAR_MM = 5.0  # that the tip stands off the surface
 
 
 @dataclass(frozen=True)
 class Field:
-    """places and directions (n, 3) in the machine's frame, count (n,) of postures; of the best shift tried (3,), mm, and of the body where it
-    stands: the least count and the mean."""
+    """places and directions (n, 3) in the machine's frame, count (n,) of postures; the least of them and the mean."""
 
     places: Floats
     directions: Floats
     count: NDArray[np.int64]
     least: int
     mean: float
-    shift: Floats
-    shifted_least: int
-    shifted_mean: float
 
 
 def places_of(mesh: Mesh, most: int = MOST_PLACES) -> tuple[Floats, Floats]:
@@ -68,14 +62,4 @@ def reach_field(arm: Arm, mesh: Mesh, length: float, values: Floats) -> Field:
     """`mesh`: the body in the machine's frame as it stands; `length` of the tool; values (k,) of all axes."""
     places, directions = places_of(mesh)
     count = counts(arm, places, directions, length, values)
-    step = max(1, len(places) // ASKED)
-    some, ways = places[::step], directions[::step]
-    best, chosen = (-1, -1.0, 0.0), np.zeros(3)
-    for x in SHIFTS:
-        for y in SHIFTS:
-            shift = np.array([x, y, 0.0])
-            here = counts(arm, some + shift, ways, length, values)
-            rank = int(here.min()), round(float(here.mean()), 6), -float(np.hypot(x, y))
-            if rank > best:
-                best, chosen = rank, shift
-    return Field(places, directions, count, int(count.min()), float(count.mean()), chosen, best[0], best[1])
+    return Field(places, directions, count, int(count.min()), float(count.mean()))

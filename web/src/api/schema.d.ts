@@ -1392,6 +1392,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{number}/stand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stand
+         * @description One step of a search for where an arm's work stands best: whoever asks goes on with `next`, or stops.
+         */
+        post: operations["mirror_api_stand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/stand/there": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stand There
+         * @description The job.json with the work and its offsets shifted to a place; nothing is kept.
+         */
+        post: operations["mirror_api_stand_there"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{number}/fit/{machine}": {
         parameters: {
             query?: never;
@@ -4436,7 +4476,7 @@ export interface components {
         };
         /**
          * ReachOut
-         * @description Places and directions in the frame of a link; how many postures reach each, of eight; and the same were the body shifted, mm.
+         * @description Places and directions in the frame of a link; how many postures reach each, of eight.
          */
         ReachOut: {
             /** Link */
@@ -4459,18 +4499,11 @@ export interface components {
             least: number;
             /** Mean */
             mean: number;
-            /** Shift */
-            shift: [
-                number,
-                number,
-                number
-            ];
-            /** Shifted Least */
-            shifted_least: number;
-            /** Shifted Mean */
-            shifted_mean: number;
         };
-        /** ReachIn */
+        /**
+         * ReachIn
+         * @description `shift`, mm along the machine's axes: how far the body is being moved from where it stands.
+         */
         ReachIn: {
             /** Job */
             job?: {
@@ -4490,6 +4523,126 @@ export interface components {
              * @default 0
              */
             channel: number;
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Stand
+         * @description `lacking`: operations that do not go there; `missed`: how much of them; `ease`: the least share of what is ample, at most 1.
+         */
+        Stand: {
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /** Lacking */
+            lacking: string[];
+            /** Missed */
+            missed: number;
+            /** Ease */
+            ease: number;
+            /** Least */
+            least: {
+                [key: string]: components["schemas"]["StandLeast"];
+            };
+        };
+        /** StandLeast */
+        StandLeast: {
+            /** Amount */
+            amount: number;
+            /** Axis */
+            axis: string | null;
+            /** Operation */
+            operation: string;
+        };
+        /**
+         * StandOut
+         * @description `next`: what to judge after these; none: the search is at its end. `touched`: names of operations, place by place.
+         */
+        StandOut: {
+            /** Mount */
+            mount: string;
+            /** Stands */
+            stands: components["schemas"]["Stand"][];
+            /** Next */
+            next: [
+                number,
+                number
+            ][];
+            /** Touched */
+            touched: string[][];
+        };
+        /**
+         * StandIn
+         * @description Places to judge, mm along X and Y of the machine from where the work stands; those judged before. With `touch` a rehearsal
+         *     tells instead what is touched there.
+         */
+        StandIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Places */
+            places: [
+                number,
+                number
+            ][];
+            /**
+             * Tried
+             * @default []
+             */
+            tried: components["schemas"]["Tried"][];
+            /**
+             * Touch
+             * @default false
+             */
+            touch: boolean;
+        };
+        /**
+         * Tried
+         * @description How an arm's programs went with the work shifted to a place, as it was told.
+         */
+        Tried: {
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /** Missed */
+            missed: number;
+            /** Ease */
+            ease: number;
+        };
+        /** StoodOut */
+        StoodOut: {
+            /** Job */
+            job: {
+                [key: string]: unknown;
+            };
+        };
+        /** StoodIn */
+        StoodIn: {
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Place */
+            place: [
+                number,
+                number
+            ];
         };
         /** FitOut */
         FitOut: {
@@ -7449,6 +7602,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReachOut"];
+                };
+            };
+        };
+    };
+    mirror_api_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandOut"];
+                };
+            };
+        };
+    };
+    mirror_api_stand_there: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoodIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoodOut"];
                 };
             };
         };
