@@ -50,6 +50,9 @@ export type Asked = PartMeasure["asked"];
 export type Release = Schemas["ReleaseOut"];
 export type Arm = Schemas["ArmOut"];
 export type Reach = Schemas["ReachOut"];
+export type Shift = [number, number]; // mm along X and Y of the machine
+export type Stand = Schemas["Stand"];
+export type Stands = Schemas["StandOut"];
 export type People = Schemas["PeopleOut"];
 export type Person = Schemas["PersonOut"];
 export type Role = Me["role"];
@@ -273,8 +276,10 @@ export const api = {
   toolPicture: (revision: number, tool: object) => json<Schemas["PictureOut"]>(`/revisions/${revision}/setup/tool-picture`, "POST", { tool }),
   saveSetup: (revision: number, job: JobData, label: string, tools: object | null = null, anyway = false) => json<Job>(`/revisions/${revision}/setup/save`, "POST", { job, label, tools, anyway }),
   lead: (revision: number, job: JobData, how: Lead) => json<Moved>(`/revisions/${revision}/lead`, "POST", { job, ...how }),
-  reach: (revision: number, job: JobData, values: number[], tool: number, body: string, channel: number) =>
-    json<Reach>(`/revisions/${revision}/reach`, "POST", { job, values, tool, body, channel }),
+  reach: (revision: number, job: JobData, values: number[], tool: number, body: string, channel: number, shift: [number, number, number]) =>
+    json<Reach>(`/revisions/${revision}/reach`, "POST", { job, values, tool, body, channel, shift }),
+  stand: (revision: number, job: JobData, places: Shift[], tried: Schemas["Tried"][], touch = false) => json<Stands>(`/revisions/${revision}/stand`, "POST", { job, places, tried, touch }),
+  standThere: async (revision: number, job: JobData, place: Shift) => (await json<{ job: JobData }>(`/revisions/${revision}/stand/there`, "POST", { job, place })).job,
   leadMachine: (machine: number, how: Lead) => json<Moved>(`/library/${machine}/lead`, "POST", how),
   move: (revision: number, job: JobData, begin: number[], end: number[], tool: number, stop: boolean, held: HeldPiece[] | null) =>
     json<Moved>(`/revisions/${revision}/move`, "POST", { job, begin, end, tool, stop, held }),

@@ -74,7 +74,7 @@ export function HandPanel({ replay, hand, onLight, onKeep, reaching }: Props) {
         </Button>
       </div>
       {hand.leads && <LeadRows hand={hand} step={step} />}
-      {hand.leads && reaching && reaching.bodies.length > 0 && <ReachRow {...reaching} />}
+      {hand.leads && reaching && reaching.bodies.length > 0 && <ReachRow {...reaching} stamp={`${hand.values.join()} ${hand.tool} ${hand.channel} ${reaching.stamp}`} />}
       <div className="hand-row">
         {channels.length > 1 && (
           <Select

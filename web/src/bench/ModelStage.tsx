@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 
 import type { Replay } from "../replay/replay";
-import { StageScene, type Dot, type Pointed, type Triad, type Whisker } from "../stage/scene";
+import { StageScene, type Carried, type Dot, type Pointed, type Triad, type Whisker } from "../stage/scene";
 import { StageTools, VIEWS } from "../stage/StageTools";
 import type { Hand } from "./hand";
 
@@ -15,22 +15,24 @@ interface Props {
   whiskers?: Whisker[];
   pointing: string; // what a click is asked for, "" when it is not
   onPoint: (pointed: Pointed) => void;
+  carries?: (body: string) => string[]; // the bodies that go along when one is taken hold of
+  onCarry?: (carried: Carried) => void;
 }
 
 const NONE: string[] = [];
 const NO_WHISKERS: Whisker[] = [];
 
 /** The stage of a machine that is set up or moved by hand. */
-export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, whiskers = NO_WHISKERS, pointing, onPoint }: Props) {
+export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, whiskers = NO_WHISKERS, pointing, onPoint, carries, onCarry }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
   const kept = useRef<{ replay: Replay; camera: ReturnType<StageScene["look"]> } | null>(null);
-  const tell = useRef(onPoint);
+  const tell = useRef({ onPoint, carries, onCarry });
   const [failure, setFailure] = useState("");
   const [, redraw] = useState(0);
   useEffect(() => {
-    tell.current = onPoint;
-  }, [onPoint]);
+    tell.current = { onPoint, carries, onCarry };
+  }, [onPoint, carries, onCarry]);
 
   useEffect(() => {
     let made: StageScene;
@@ -50,6 +52,8 @@ export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, whi
       const met = hand.answer?.touching[0] ?? hand.answer?.near[0];
       made.light(hand.answer?.touching.flatMap(({ a, b }) => [a, b]) ?? [], met && hand.answer!.touching.length ? met.point : null);
     });
+    made.carries = (body) => tell.current.carries?.(body) ?? NONE;
+    made.onCarry = (carried) => tell.current.onCarry?.(carried);
     redraw((n) => n + 1);
     return () => {
       stop?.();
@@ -63,7 +67,7 @@ export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, whi
   useEffect(() => scene.current?.choose(chosen), [chosen, replay]);
   useEffect(() => scene.current?.sign(triads, dots, whiskers), [triads, dots, whiskers, replay]);
   useEffect(() => {
-    if (scene.current) scene.current.onPoint = pointing ? (pointed) => tell.current(pointed) : null;
+    if (scene.current) scene.current.onPoint = pointing ? (pointed) => tell.current.onPoint(pointed) : null;
   }, [pointing, replay]);
 
   useEffect(() => {

@@ -1,13 +1,14 @@
-// How many postures of an arm reach each place of a body, as dots on the stage, and where it would stand better.
+// How many postures of an arm reach each place of a body, as dots on the stage: told anew whenever the arm, its rail or the body moves.
 
 import { Button, Select } from "antd";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import type { Reach } from "../api/client";
 import type { Dot } from "../stage/scene";
 
 export interface Reaching {
   bodies: string[];
+  stamp: string; // another whenever the answer may be another
   ask: (body: string) => Promise<Reach>;
   onDots: (dots: Dot[]) => void;
 }
@@ -27,44 +28,74 @@ export function dotsOf({ link, places, directions, count }: Reach): Dot[] {
   return places.map((point, i) => ({ link, matrix: HERE, point: point.map((c, j) => c + 3 * directions[i][j]) as [number, number, number], direction: null, colour: colourOf(count[i]) }));
 }
 
-export function ReachRow({ bodies, ask, onDots }: Reaching) {
-  const [body, setBody] = useState(bodies[0]);
+export function ReachRow({ bodies, stamp, ask, onDots }: Reaching) {
+  const [body, setBody] = useState("");
+  const of = bodies.includes(body) ? body : bodies[0];
+  const [on, setOn] = useState(false);
   const [told, setTold] = useState<Reach | null>(null);
   const [failure, setFailure] = useState("");
   const [asking, setAsking] = useState(false);
-  const show = async () => {
-    setAsking(true);
-    try {
-      const found = await ask(body);
-      setTold(found);
-      setFailure("");
-      onDots(dotsOf(found));
-    } catch (error) {
-      setFailure((error as Error).message);
-    } finally {
+  // One question at a time, and after it the last of those that have come up meanwhile. Hiding ends the run of questions.
+  const own = useRef({ ask, onDots, wanted: "", run: 0, active: false });
+  useEffect(() => {
+    Object.assign(own.current, { ask, onDots });
+  });
+  useEffect(() => {
+    const now = own.current;
+    now.wanted = on ? of : "";
+    if (!on || now.active) return;
+    const mine = now.run;
+    const follow = async () => {
+      now.active = true;
+      setAsking(true);
+      while (now.wanted) {
+        const wanted = now.wanted;
+        now.wanted = "";
+        try {
+          const found = await now.ask(wanted);
+          if (now.run !== mine) return;
+          setTold(found);
+          setFailure("");
+          now.onDots(dotsOf(found));
+        } catch (error) {
+          if (now.run !== mine) return;
+          setFailure((error as Error).message);
+          now.onDots([]);
+        }
+      }
+      now.active = false;
       setAsking(false);
-    }
+    };
+    void follow();
+  }, [on, of, stamp]);
+  const stop = () => {
+    const now = own.current;
+    Object.assign(now, { wanted: "", run: now.run + 1, active: false });
+    now.onDots([]);
   };
-  const shifted = told && told.shift.some((way) => way !== 0) && (told.shifted_least > told.least || told.shifted_mean > told.mean + 0.5);
+  const leave = useRef(stop);
+  useEffect(() => () => leave.current(), []);
+  const hide = () => {
+    stop();
+    setOn(false);
+    setAsking(false);
+    setTold(null);
+  };
   return (
     <div className="hand-row" data-testid="reach">
       <span className="quiet">Reach of</span>
-      <Select size="small" className="grow" value={body} aria-label="Body to be reached" onChange={setBody} options={bodies.map((value) => ({ value, label: value }))} />
-      <Button size="small" loading={asking} onClick={() => void show()}>
-        Show
-      </Button>
+      <Select size="small" className="grow" value={of} aria-label="Body to be reached" onChange={setBody} options={bodies.map((value) => ({ value, label: value }))} />
+      {on ? (
+        <Button size="small" onClick={hide}>
+          Hide
+        </Button>
+      ) : (
+        <Button size="small" onClick={() => setOn(true)}>
+          Show
+        </Button>
+      )}
       {told && (
         <>
-          <Button
-            size="small"
-            type="text"
-            onClick={() => {
-              setTold(null);
-              onDots([]);
-            }}
-          >
-            Hide
-          </Button>
           <p className="reach-key">
             {STEPS.map(({ colour, said }) => (
               <span key={said}>
@@ -72,11 +103,8 @@ export function ReachRow({ bodies, ask, onDots }: Reaching) {
               </span>
             ))}
           </p>
-          <p className="quiet">
-            postures of eight, the tool square to the surface: {told.least} at least, {told.mean.toFixed(1)} on average.
-            {shifted
-              ? ` Moved by X ${told.shift[0]} Y ${told.shift[1]}: ${told.shifted_least} and ${told.shifted_mean.toFixed(1)}.`
-              : " No place within 300 mm is better."}
+          <p className="quiet" aria-busy={asking}>
+            postures of eight, the tool square to the surface: {told.least} at least, {told.mean.toFixed(1)} on average. Follows the arm, its rail and the body as they are moved.
           </p>
         </>
       )}

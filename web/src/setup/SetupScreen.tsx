@@ -3,15 +3,16 @@ import { Alert, App, Button, Empty, Input, InputNumber, Popconfirm, Select, Spin
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 
 import { saveUnlessBehind } from "../jobs/whenBehind";
-import { api, type BodyData, type Setup } from "../api/client";
+import { api, type BodyData, type Setup, type Shift } from "../api/client";
 import { Hand } from "../bench/hand";
 import { HandPanel } from "../bench/HandPanel";
 import { readModel } from "../bench/model";
 import { ModelStage } from "../bench/ModelStage";
 import type { Gripped } from "../replay/replay";
-import type { Dot, Pointed, Triad, Whisker } from "../stage/scene";
+import type { Carried, Dot, Pointed, Triad, Whisker } from "../stage/scene";
 import { RehearseButton, type Run } from "../jobs/RehearseButton";
 import { AddBody } from "./AddBody";
+import { BestStandPanel } from "./BestStandPanel";
 import { Clearances } from "./Clearances";
 import { added, begin, bodyOf, changed, freeName, redone, standingAfter, undone, withBody, withoutBody, type History } from "./history";
 import { FromLibrary } from "./FromLibrary";
@@ -25,6 +26,7 @@ import { RunWith } from "./RunWith";
 import type { ToolsData } from "./tools";
 import { ToolTable } from "./ToolTable";
 import { Tabs } from "../pane/Tabs";
+import { useBestStand } from "./useBestStand";
 import { whiskersOf } from "./whiskers";
 
 interface Props {
@@ -198,7 +200,32 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
     return own ? picks.map(({ feature }) => ({ link: own.link, matrix: own.matrix, point: feature.point, direction: feature.direction ?? null })) : [];
   }, [picks, mounts, mount]);
   const [field, setField] = useState<Dot[]>([]);
-  useEffect(() => setField([]), [job]); // what stood elsewhere says nothing any more
+
+  // What is carried over the stage: the chosen body, or all on its mount and the offsets there, as an arm's work is moved whole.
+  const [whole, setWhole] = useState(true);
+  const [carried, setCarried] = useState<Carried | null>(null);
+  const together = leads && whole;
+  const carries = (name: string) => {
+    if (!body) return [];
+    if (!together) return name === body.name ? [name] : [];
+    const beside = (job.bodies ?? []).filter((entry) => entry.mount === body.mount).map((entry) => entry.name);
+    return beside.includes(name) ? beside : [];
+  };
+  const putWork = async (place: Shift) => {
+    try {
+      change(await api.standThere(revision, job, place));
+    } catch (error) {
+      setFailure((error as Error).message);
+      setHistory((old) => ({ ...old, now: { ...old.now } })); // what was carried stands again where it stood
+    }
+  };
+  const onCarry = (now: Carried) => {
+    setCarried(now.letGo ? null : now);
+    if (!now.letGo || !now.way.some((mm) => mm !== 0)) return;
+    if (together) void putWork([now.way[0], now.way[1]]);
+    else if (body) change(withBody(job, body.name, { at: carriedTo(body, now, mounts.find((entry) => entry.name === body.mount)?.matrix) }));
+  };
+  const best = useBestStand(revision);
   const [touched, setTouched] = useState<Lit | null>(null);
   const lit = touched ?? NOTHING;
   const pointing = tab !== "place" ? "" : picks.length === 1 ? `Point at the ${choice.kind} it goes to` : `Point at a ${choice.kind}`;
@@ -303,6 +330,23 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
               onCopy={() => change(added(job, { ...body, name: freeName(job, body.name.replace(/ \d+$/, "")) }))}
             />
           )}
+          {body && (
+            <div className="hand-row padded-row">
+              <span className="quiet">{carried ? `X ${carried.way[0]}  Y ${carried.way[1]}  Z ${carried.way[2]} mm` : together ? "Drag it on the stage to move" : "Drag it on the stage; Shift: up and down"}</span>
+              {leads && !carried && (
+                <Select
+                  size="small"
+                  value={whole ? "whole" : "one"}
+                  aria-label="What a drag moves"
+                  onChange={(value) => setWhole(value === "whole")}
+                  options={[
+                    { value: "whole", label: "all on its mount, with offsets" },
+                    { value: "one", label: "this body alone" },
+                  ]}
+                />
+              )}
+            </div>
+          )}
           {tolerated && (
             <label className="hand-row padded-row" title={`How far an offset, or the fixture chosen, may be off before something happens, asked up to ${tolerated.result.reach} mm: ink where bodies touch, red where the part is gouged, blue at the end of a travel`}>
               <Switch size="small" checked={whiskersOn} aria-label="Whiskers" onChange={setWhiskersOn} />
@@ -330,7 +374,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           )}
         </section>
         {replay ? (
-          <ModelStage replay={replay} hand={hand} lit={lit} chosen={worked} triads={triads} whiskers={whiskers} dots={tab === "hand" && field.length ? field : dots} pointing={pointing} onPoint={(where) => void pointed(where)} />
+          <ModelStage replay={replay} hand={hand} lit={lit} chosen={worked} triads={triads} whiskers={whiskers} dots={tab === "hand" && field.length ? field : dots} pointing={pointing} onPoint={(where) => void pointed(where)} carries={carries} onCarry={onCarry} />
         ) : (
           <div className="stage">{model.isError ? <Alert className="middle" type="error" title={model.error.message} /> : <Spin className="middle" />}</div>
         )}
@@ -351,6 +395,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
             {tab === "place" && (
               <Mating picks={picks} choice={choice} moving={chosen} failure={failure} onChoice={setChoice} onMate={() => void mate()} onClear={() => setPicks([])} onDatum={datum} />
             )}
+            {tab === "place" && leads && <BestStandPanel job={job} search={best} onTake={(place) => void putWork(place)} />}
             {tab === "tools" && <ToolTable revision={revision} tools={tools} onTools={setTools} />}
             {tab === "offsets" && <OffsetTable revision={revision} job={job} active={offset} onActive={setOffset} onJob={change} mounts={mounts.map((entry) => entry.name)} />}
             {tab === "run" && (
@@ -368,7 +413,8 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
                   leads
                     ? {
                         bodies: (job.bodies ?? []).filter(({ role }) => role === "design" || role === "stock").map(({ name }) => name),
-                        ask: (wanted) => api.reach(revision, job, hand.values, hand.tool, wanted, hand.channel),
+                        stamp: `${JSON.stringify(job.bodies)} ${carried?.way.join() ?? ""}`,
+                        ask: (wanted) => api.reach(revision, job, hand.values, hand.tool, wanted, hand.channel, carried?.taken.includes(wanted) ? carried.way : [0, 0, 0]),
                         onDots: setField,
                       }
                     : undefined
@@ -508,6 +554,13 @@ function Placed({ body, revision, mounts, carried, gripped, onChange, onRemove, 
       </div>
     </div>
   );
+}
+
+/** Where a body stands on its mount after it was carried. `matrix`: of the mount in its link. */
+function carriedTo(body: BodyData, { onLink }: Carried, matrix: number[][] | undefined): [number, number, number] {
+  const at = body.at ?? [0, 0, 0];
+  const along = (i: number) => (matrix ? onLink.reduce((sum, mm, k) => sum + mm * matrix[k][i], 0) : onLink[i]);
+  return [0, 1, 2].map((i) => Number((at[i] + along(i)).toFixed(3))) as [number, number, number];
 }
 
 /** A matrix with a point of its own frame as its new origin. */

@@ -4,6 +4,7 @@
 import * as THREE from "three";
 
 import { Bodies, type Body, type Showing } from "./bodies";
+import { Carry, type Way } from "./carry";
 import { place } from "./contactMark";
 import { PAPER, STOP, type Scale } from "../look";
 import type { HeldPiece, BodyMoved } from "../api/client";
@@ -20,6 +21,7 @@ import { Skeleton } from "./skeleton";
 import { StockView, type Colours } from "./stock";
 import { stockFile, type StockFormat } from "./stockFile";
 
+export type { Way } from "./carry";
 export type { Showing } from "./bodies";
 export type { Dimension } from "./dimensions";
 export type { Dot, Triad, Whisker } from "./signs";
@@ -49,6 +51,14 @@ export interface Pointed {
 export interface Touched {
   stock: number;
   point: [number, number, number];
+}
+
+/** Bodies carried by the pointer: how far along the machine's axes, and along those of the link that the first of them is on. */
+export interface Carried {
+  taken: string[];
+  way: Way;
+  onLink: Way;
+  letGo: boolean;
 }
 
 /** Where the eye is, what it looks at, and what is shown of each body. */
@@ -98,6 +108,11 @@ export class StageScene {
   /** Set while a person points at the part: the next click goes there. */
   onTouch: ((touched: Touched) => void) | null = null;
 
+  /** Which bodies go along when a person takes hold of one; none: a drag turns the view as anywhere else. */
+  carries: ((body: string) => string[]) | null = null;
+  /** Told how far they have been carried, and whether they were let go of. */
+  onCarry: ((carried: Carried) => void) | null = null;
+
   /** Told how many bricks of the stock are lacking for the moment that is shown, and whether they cannot be had. */
   onLack: ((count: number, failed: boolean) => void) | null = null;
 
@@ -125,6 +140,7 @@ export class StageScene {
     this.scene.add(this.marker, this.cutFaces.group);
     this.watcher = new ResizeObserver(() => this.fit());
     this.watcher.observe(host);
+    canvas.addEventListener("pointerdown", this.takeHold, { capture: true }); // before the eye takes it for a turn of the view
     canvas.addEventListener("pointerdown", this.press);
     canvas.addEventListener("click", this.pick);
     this.replay.film.onArrive = () => this.show(this.time);
@@ -520,6 +536,45 @@ export class StageScene {
 
   // --- clicks ---------------------------------------------------------------------------------------------------------
 
+  private carry: Carry | null = null;
+
+  private takeHold = (event: PointerEvent): void => {
+    if (event.button !== 0 || !this.carries) return;
+    const ray = this.rayOf(event);
+    const hit = this.hitBody(ray);
+    const names = hit ? this.carries(hit.body.name) : [];
+    if (!hit || !names.length) return;
+    const taken = this.bodies.all.filter(({ name, role }) => names.includes(name) && role !== "machine" && role !== "tool");
+    this.eye.controls.enabled = false;
+    this.carry = new Carry(taken, hit.point, this.eye.camera);
+    const follow = (now: PointerEvent) => {
+      if (!this.carry || Math.hypot(now.clientX - this.pressedAt.x, now.clientY - this.pressedAt.y) <= TURN_PX) return;
+      const before = String(this.carry.way);
+      this.carry.to(this.rayOf(now).ray, now.shiftKey);
+      if (String(this.carry.way) === before) return;
+      this.draw();
+      this.onCarry?.({ taken: names, way: this.carry.way, onLink: this.carry.onLink, letGo: false });
+    };
+    const end = (now: PointerEvent | KeyboardEvent) => {
+      const { carry } = this;
+      if (!carry || (now instanceof KeyboardEvent && now.key !== "Escape")) return;
+      removeEventListener("pointermove", follow);
+      removeEventListener("pointerup", end);
+      removeEventListener("pointercancel", end);
+      removeEventListener("keydown", end);
+      this.carry = null;
+      this.eye.controls.enabled = true;
+      const moved = carry.way.some((mm) => mm !== 0);
+      if (now.type !== "pointerup") carry.back();
+      if (moved) this.onCarry?.({ taken: names, way: carry.way, onLink: carry.onLink, letGo: true });
+      this.draw();
+    };
+    addEventListener("pointermove", follow);
+    addEventListener("pointerup", end);
+    addEventListener("pointercancel", end);
+    addEventListener("keydown", end);
+  };
+
   private pressedAt = { x: 0, y: 0 };
   private press = (event: PointerEvent): void => {
     this.pressedAt = { x: event.clientX, y: event.clientY };
@@ -528,11 +583,7 @@ export class StageScene {
   /** A click on a path tells the motion that runs it; on the work, the motion that made the face. */
   private pick = (event: MouseEvent): void => {
     if (Math.hypot(event.clientX - this.pressedAt.x, event.clientY - this.pressedAt.y) > TURN_PX) return;
-    const box = this.renderer.domElement.getBoundingClientRect();
-    const spot = new THREE.Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2);
-    const ray = new THREE.Raycaster();
-    ray.params.Line.threshold = 0.8;
-    ray.setFromCamera(spot, this.eye.camera);
+    const ray = this.rayOf(event);
     if (this.onPoint) {
       const pointed = this.pointed(ray);
       if (pointed) this.onPoint(pointed);
@@ -542,14 +593,29 @@ export class StageScene {
     } else this.picked(this.met(ray));
   };
 
-  private pointed(ray: THREE.Raycaster): Pointed | null {
+  private rayOf(event: MouseEvent): THREE.Raycaster {
+    const box = this.renderer.domElement.getBoundingClientRect();
+    const spot = new THREE.Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2);
+    const ray = new THREE.Raycaster();
+    ray.params.Line.threshold = 0.8;
+    ray.setFromCamera(spot, this.eye.camera);
+    return ray;
+  }
+
+  /** The body that a ray meets first, of those that are seen; tools are seen through. */
+  private hitBody(ray: THREE.Raycaster): { body: Body; triangle: number; point: THREE.Vector3 } | null {
     const hidden = ({ label }: Body) => this.bodies.showingOf(label) === "hidden";
     const seen = this.bodies.all.filter((body) => body.mesh.visible && !hidden(body) && body.role !== "tool");
     const found = ray.intersectObjects(seen.map(({ mesh }) => mesh), false)[0];
     const body = seen.find(({ mesh }) => mesh === found?.object);
-    if (!found || found.faceIndex == null || !body) return null;
-    const { x, y, z } = body.mesh.parent!.worldToLocal(found.point.clone());
-    return { body: body.name, triangle: found.faceIndex, point: [x, y, z] };
+    return found && found.faceIndex != null && body ? { body, triangle: found.faceIndex, point: found.point } : null;
+  }
+
+  private pointed(ray: THREE.Raycaster): Pointed | null {
+    const hit = this.hitBody(ray);
+    if (!hit) return null;
+    const { x, y, z } = hit.body.mesh.parent!.worldToLocal(hit.point.clone());
+    return { body: hit.body.name, triangle: hit.triangle, point: [x, y, z] };
   }
 
   /** The stock's face that a ray meets first, and where, in the frame of its mount. */
