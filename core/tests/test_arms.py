@@ -871,6 +871,42 @@ class Reached(OnAnArm):
             self.assertEqual(len(found), count)
 
 
+class Clearances(OnAnArm):
+    def test_what_comes_nearest_in_each_operation(self) -> None:
+        """By hand: over a post whose top lies 12 mm above program zero T1 passes with its tip 20 mm above zero, T2 with 90 mm; told to 5 %
+        below 10 mm, to half above. T1 stands elsewhere while T2 works: a margin of the whole program would not do."""
+        over = "G0 X60 Y0 Z{z} I0 J0 K1\nG1 X90 F2000\nG0 Z140\n"
+        program = HEAD + over.format(z=20) + "T2 M6\nG43.5 H2\n" + over.format(z=90) + HOME
+        bodies = [
+            {
+                "name": "blank",
+                "role": "stock",
+                "mount": "stand",
+                "shape": {"type": "box", "size": [60, 60, 40]},
+                "at": [0, 0, 20],
+            },
+            {
+                "name": "post",
+                "role": "fixture",
+                "mount": "stand",
+                "shape": {"type": "box", "size": [20, 20, 52]},
+                "at": [80, 0, 26],
+            },
+        ]
+        result = rehearse(self.job(program, arm_machine(rail=False), bodies=bodies), filmed=False)
+        told = [item["least"]["clearance"] for item in verdict_dict(result)["operations"]]
+        self.assertEqual([item["bodies"] for item in told], [["T1 cutter", "post"], ["T2 cutter", "post"]])
+        self.assertAlmostEqual(told[0]["amount"], 8.0, delta=0.4)
+        self.assertTrue(39.0 <= told[1]["amount"] <= 78.0 + 1e-6, told)
+        self.assertIn(told[0]["line"], (5, 6, 7))
+
+    def test_what_comes_nowhere_near_is_left_out(self) -> None:
+        far = arm_machine(rail=False, shaped=False)
+        program = HEAD + "G0 X0 Y0 Z20 I0 J0 K1\n" + HOME
+        result = rehearse(self.job(program, far), filmed=False)
+        self.assertNotIn("clearance", verdict_dict(result)["operations"][0]["least"])
+
+
 class BestStand(OnAnArm):
     """Where the work stands best, judged by the whole program."""
 

@@ -229,6 +229,17 @@ class Follower:
                 before.share,
                 before.closest,
             )
+        how, shapes, way = self._set_out(screws, a, b, active)
+        borders = []
+        for end in [*(border for border in self.borders() if border > at), m]:
+            margin, where = march(how, *shapes, way, near, seen, at, end, margin, where)
+            borders.append((end, float(margin), int(where)))
+            at = end
+        motion = int(self.lead(a, b)[where]) if where >= 0 else -1
+        return Followed(screws, *seen, Margin(a.label, b.label, float(margin), motion), tuple(borders))
+
+    def _set_out(self, screws: Screws, a: Body, b: Body, active: np.ndarray) -> tuple[int, tuple[Any, ...], Way]:
+        """How `march` has to ask of a pair, its shapes, and the way of b past a."""
         pa, pb = self.pieces(a), self.pieces(b)
         turned = None  # of b, where that can be done once
         if pa and pb:
@@ -243,16 +254,29 @@ class Follower:
         else:
             way = Way(self.values, screws.rows, screws.home, *self.coordinates(screws, a, b), active)
         if pa and pb:
-            shapes = NO_TRIANGLES, NO_TRIANGLES, pa, pb
-        else:
-            shapes = triangles_of(self.tree(a)), triangles_of(self.tree(b, turned)), NO_PIECES, NO_PIECES
-        borders = []
-        for end in [*(border for border in self.borders() if border > at), m]:
-            margin, where = march(how, *shapes, way, near, seen, at, end, margin, where)
-            borders.append((end, float(margin), int(where)))
-            at = end
-        motion = int(self.lead(a, b)[where]) if where >= 0 else -1
-        return Followed(screws, *seen, Margin(a.label, b.label, float(margin), motion), tuple(borders))
+            return how, (NO_TRIANGLES, NO_TRIANGLES, pa, pb), way
+        return how, (triangles_of(self.tree(a)), triangles_of(self.tree(b, turned)), NO_PIECES, NO_PIECES), way
+
+    def nearest_in(
+        self, stretches: Sequence[tuple[int, int]], pairs: Sequence[tuple[Body, Body]], most: float
+    ) -> list[Margin | None]:
+        """Of each stretch of segments [first, last) the pair that comes nearest; None where none comes nearer than `most`, mm. Told as
+        margins are: to 5 % below 10 mm, to half above. Pairs that come near soon are best given first: the others then cost little."""
+        least = [(most, -1)] * len(stretches)
+        found: list[Margin | None] = [None] * len(stretches)
+        for a, b in pairs:
+            active = self.there(a) & self.there(b)
+            if not active.any():
+                continue
+            m = len(active)
+            seen = Seen(np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf))
+            how, shapes, way = self._set_out(between(self.chain, a.link, b.link), a, b, active)
+            for k, (first, last) in enumerate(stretches):
+                told, where = march(how, *shapes, way, 0.0, seen, first, last, least[k][0], -1)
+                if where >= 0:
+                    least[k] = float(told), int(where)
+                    found[k] = Margin(a.label, b.label, float(told), int(self.lead(a, b)[where]))
+        return found
 
     def follow_all(
         self, pairs: list[tuple[Body, Body]], near: list[float], tick: Callable[[float], None] | None = None,
@@ -408,10 +432,9 @@ def check_contacts(
     reel: Reel, follower: Follower, pairs: list[tuple[Body, Body]], near: list[float], docket: Docket,
     tick: Callable[[float], None] | None = None, memory: Memory | None = None, met: set[int] | None = None,
 ) -> list[Margin]:  # fmt: skip
-    """Follow every pair, each with the clearance `near` asks of it; `memory` knows how far an earlier run with the same beginning came;
-    `met` is filled with the motions in which any touch. Returns the margins."""
+    """Follow every pair, a tool being the first of its pair, each with the clearance `near` asks of it; `memory` knows how far an earlier run with
+    the same beginning came; `met` is filled with the motions in which any touch. Returns the margins."""
     margins = []
-    pairs = [(b, a) if b.tool else (a, b) for a, b in pairs]
     before = memory.recall(follower, pairs, near) if memory else None
     all_followed = follower.follow_all(pairs, near, tick, before)
     if memory:

@@ -265,10 +265,18 @@ class LeastLeft(Exact):
     time: float
 
 
+class LeastClear(Exact):
+    amount: float
+    bodies: tuple[str, str]
+    line: int
+    time: float
+
+
 class LeastOf(Exact):
     reach: LeastLeft | None = None
     limit: LeastLeft | None = None
     singular: LeastLeft | None = None
+    clearance: LeastClear | None = None
 
 
 class OperationReached(Exact):

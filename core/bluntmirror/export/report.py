@@ -284,12 +284,13 @@ def _operations(verdict: dict[str, Any]) -> str:
         least = item["least"].get(name)
         if not least:
             return "—"
-        return f"{least['amount']:.1f} {unit} <small>{escape((least['axis'] or '') + ' ')}line {least['line']}</small>"
+        of = " · ".join(least["bodies"]) + ", " if "bodies" in least else f"{least['axis'] or ''} "
+        return f"{least['amount']:.1f} {unit} <small>{escape(of)}line {least['line']}</small>"
 
     rows = [
         [f"{escape(item['name'].lower())} <small>T{item['tool']}, {escape(item['program'])} line {item['line']}</small>", answer(item["reachable"]),
          answer(item["limits"]), answer(item["singular"]), answer(item["contact"]), left(item, "reach", "mm"), left(item, "limit", "°"),
-         left(item, "singular", "°")]
+         left(item, "singular", "°"), left(item, "clearance", "mm")]
         for item in verdict["operations"]
     ]  # fmt: skip
     heads = [
@@ -301,8 +302,9 @@ def _operations(verdict: dict[str, Any]) -> str:
         "reach left",
         "to a limit",
         "to a singular pose",
+        "clearance",
     ]
-    return "<h2>What the arm has left</h2>" + table(heads, rows, frozenset(range(5, 8)))
+    return "<h2>What the arm has left</h2>" + table(heads, rows, frozenset(range(5, 9)))
 
 
 def _work(verdict: dict[str, Any]) -> str:

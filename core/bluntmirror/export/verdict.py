@@ -245,8 +245,8 @@ def _operations(result: Timed) -> dict[str, Any]:
              "line": item.operation.first, "reachable": item.reachable, "limits": item.limits, "singular": item.singular,
              "contact": item.contact,
              "least": {
-                 name: {"amount": _rounded(least.amount, 3), "axis": least.axis or None, "line": int(motions.line[least.motion]),
-                        "time": _rounded(result.reel.end_time[least.motion], 4)}
+                 name: {"amount": _rounded(least.amount, 3), **({"bodies": list(least.bodies)} if least.bodies else {"axis": least.axis or None}),
+                        "line": int(motions.line[least.motion]), "time": _rounded(result.reel.end_time[least.motion], 4)}
                  for name, least in item.least.items()
              }}
             for item in operations_reached(result)

@@ -6,23 +6,29 @@ The operations are those of `program/operations`: from tool change to tool chang
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from ..contact.bodies import Body
+from ..contact.program import Follower, Margin
 from ..findings import Finding
 from ..program.operations import Operation, find_operations
 from ..program.text import ProgramText
 from .result import Rehearsal, Strand, Timed
 
+AMPLE_MM = 200.0  # a clearance of more is not looked for
+
 
 @dataclass(frozen=True)
 class Least:
-    """The least that is left of something in an operation: mm or degrees; the axis it is of, where it is of one; the motion."""
+    """The least that is left of something in an operation: mm or degrees; the axis it is of, or the bodies, where it is of any; the motion."""
 
     amount: float
     motion: int
     axis: str = ""
+    bodies: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -35,21 +41,50 @@ class Reached:
     limits: bool | None
     singular: bool | None
     contact: bool | None
-    least: dict[str, Least]  # reach (mm), limit (degrees), singular (degrees); what the operation has a pose for
+    least: dict[
+        str, Least
+    ]  # reach (mm), limit (degrees), singular (degrees), of what has a pose; clearance (mm), below AMPLE_MM
 
 
 def operations_reached(result: Timed) -> list[Reached]:
     """Those of every arm's channel, in the programs' order."""
-    found = []
+    return [_judged(result, strand, operation) for strand, operation in _operations(result)]
+
+
+def _operations(result: Timed) -> Iterator[tuple[Strand, Operation]]:
     for strand, entry in zip(result.strands, result.job.file.programs, strict=True):
         if strand.settled is None:
             continue
         text = ProgramText(entry.main, result.job.programs[entry.main], strand.setup.dialect.o_words)
-        operations = find_operations(strand.interpreted, text, strand.reel.begin_time, strand.reel.end_time)
-        for operation in operations:
+        for operation in find_operations(strand.interpreted, text, strand.reel.begin_time, strand.reel.end_time):
             if operation.tool:
-                found.append(_judged(result, strand, operation))
-    return found
+                yield strand, operation
+
+
+def nearest_in_operations(
+    result: Rehearsal, follower: Follower, pairs: Sequence[tuple[Body, Body]]
+) -> dict[tuple[int, int], Margin]:
+    """Which two bodies come nearest in each operation of an arm, by its channel and its first motion; none where none comes nearer than AMPLE_MM.
+    Contact with stock is not among them: that is the material's."""
+    operations = list(_operations(result))
+    margin = {(item.a, item.b): item.clearance for item in result.margins}
+    order = sorted(pairs, key=lambda pair: margin.get((pair[0].label, pair[1].label), np.inf))
+    stretches = []
+    for strand, operation in operations:
+        begin, end = operation.motions
+        moments = (
+            strand.reel.begin_time[begin],
+            strand.reel.end_time[end - 1] if end > begin else strand.reel.begin_time[begin],
+        )
+        middle = 0.5 * (result.knots.t0 + result.knots.t1)
+        first, last = np.searchsorted(middle, moments)
+        stretches.append((int(first), int(last)))
+    found = follower.nearest_in(stretches, order, AMPLE_MM)
+    return {
+        (strand.channel, operation.motions[0]): item
+        for (strand, operation), item in zip(operations, found, strict=True)
+        if item is not None
+    }
 
 
 def _judged(result: Timed, strand: Strand, operation: Operation) -> Reached:
@@ -59,6 +94,8 @@ def _judged(result: Timed, strand: Strand, operation: Operation) -> Reached:
     own = range(first + begin, first + end)
     missed = settled.failed[(settled.failed >= begin) & (settled.failed < end)]
     least = _least(strand, begin, end)
+    if isinstance(result, Rehearsal) and (nearest := result.nearest.get((strand.channel, begin))):
+        least["clearance"] = Least(nearest.clearance, nearest.motion, bodies=(nearest.a, nearest.b))
     if len(missed):
         return Reached(operation, strand, False, None, None, None, least)
     if not isinstance(result, Rehearsal):

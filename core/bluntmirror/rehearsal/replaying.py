@@ -21,6 +21,7 @@ from .entering import find_entering
 from .grips import Events
 from .quick import tell_of
 from .rack import apart, parted
+from .reaching import nearest_in_operations
 from .remembering import Remembered
 from .result import QuickLook, Rehearsal, Timed
 from .scene import blanks, contact_bodies, placement_of
@@ -98,16 +99,19 @@ def replay(
     result.off = [(a.label, b.label) for (a, b), near in zip(pairs, asked, strict=True) if near is None]
     kept = [(pair, near) for pair, near in zip(pairs, asked, strict=True) if near is not None]
     result.pairs = len(kept)
+    followed = [(b, a) if b.tool else (a, b) for (a, b), _ in kept]
     result.margins = check_contacts(
         reel,
         follower,
-        [pair for pair, _ in kept],
+        followed,
         [near for _, near in kept],
         docket,
         lambda share: tell("contact", share),
         Remembered(store) if store else None,
         result.touching,
     )
+    if any(strand.settled for strand in timed.strands):
+        result.nearest = nearest_in_operations(result, follower, followed)
     if len(timed.strands) > 1:
         from .timing import check_timing
 

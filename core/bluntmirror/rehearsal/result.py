@@ -286,6 +286,7 @@ class Rehearsal(Timed):
     standing: Standing
     filmed: bool = True  # whether the stock was kept through time, as a replay needs it
     margins: list[Margin] = field(default_factory=list)
+    nearest: dict[tuple[int, int], Margin] = field(default_factory=dict)  # of an arm's operations: `reaching`
     pairs: int = 0
     off: list[tuple[str, str]] = field(default_factory=list)  # pairs that the job switches off
     stocks: list[CutStock] = field(default_factory=list)

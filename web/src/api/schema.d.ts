@@ -2881,6 +2881,20 @@ export interface components {
             /** Findings */
             findings: components["schemas"]["GoneFinding"][];
         };
+        /** LeastClear */
+        LeastClear: {
+            /** Amount */
+            amount: number;
+            /** Bodies */
+            bodies: [
+                string,
+                string
+            ];
+            /** Line */
+            line: number;
+            /** Time */
+            time: number;
+        };
         /** LeastLeft */
         LeastLeft: {
             /** Amount */
@@ -2897,6 +2911,7 @@ export interface components {
             reach?: components["schemas"]["LeastLeft"] | null;
             limit?: components["schemas"]["LeastLeft"] | null;
             singular?: components["schemas"]["LeastLeft"] | null;
+            clearance?: components["schemas"]["LeastClear"] | null;
         };
         /**
          * Life
