@@ -18,7 +18,7 @@ from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
 
 from bluntmirror.cli import main
-from bluntmirror.export.poses import moves, write_csv
+from bluntmirror.export.poses import block_to, moves, write_csv
 from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.geometry import mesh as meshes
 from bluntmirror.geometry.frames import frame
@@ -869,6 +869,72 @@ class Reached(OnAnArm):
                     if all(options):
                         found.add(int(root))
             self.assertEqual(len(found), count)
+
+
+class KeptPoses(OnAnArm):
+    """A line that brings the arm to a kept pose is right if the program with it goes there."""
+
+    def gone(self, straight: bool, units: str, ending: str = "nc") -> tuple[Any, Any]:
+        """Joint values that were kept, and where the arm stands after the line: joints, or tip and direction."""
+        if ending == "nc":
+            program = HEAD.replace("G21", units) + "G0 X0 Y0 Z{} I0 J0 K1\nG1 X{} F{}\nM30\n".format(
+                *((20, 40, 600) if units == "G21" else (0.8, 1.6, 24))
+            )
+            line, name = 7, "P1.nc"
+        else:
+            program, line, name = (
+                "frame G54\ntool 1\nspindle 8000\ngo x 0 y 0 z 20 along 0 0 1\ncut x 40 feed 600\ngo z 60\n",
+                6,
+                "P1.poses",
+            )
+        (self.folder / name).write_text(program)
+        job = self.job(program, programs=[{"main": name}])
+        result = check_program(job)
+        here = {
+            axis: float(value)
+            for axis, value in zip(result.reel.motions.axes, result.reel.motions.end[-1], strict=True)
+        }
+        kept = here | {"J1": here["J1"] + 4.0, "J5": here["J5"] + 6.0} | ({} if straight else {"R": 120.5})
+        block = block_to(result, name, line, kept, 900.0 if straight else None)
+        lines = program.split("\n")
+        longer = "\n".join([*lines[: line - 1], block, *lines[line - 1 :]])
+        (self.folder / name).write_text(longer)
+        after = check_program(open_job(self.folder))
+        self.assertEqual([f.message for f in after.docket.in_order() if f.severity == "stop"], [], block)
+        strand = after.strands[0]
+        row = int(np.flatnonzero(strand.reel.motions.line == line)[-1])
+        assert strand.settled
+        arm = strand.settled.arms.of(1)
+        if not straight:
+            end = dict(zip(strand.reel.motions.axes, strand.reel.motions.end[row].tolist(), strict=True))
+            return [kept[axis] for axis in JOINTS + ["R"]], [end[axis] for axis in JOINTS + ["R"]]
+        of = np.array([[kept[axis] for axis in strand.reel.motions.axes], strand.reel.motions.end[row]])
+        poses = arm.poses(strand.full(of))
+        self.assertAlmostEqual(float(strand.reel.motions.feed[row]), 900.0, places=1)
+        return np.concatenate([poses[0, :3, 2], poses[0, :3, 3]]), np.concatenate([poses[1, :3, 2], poses[1, :3, 3]])
+
+    def test_by_its_joints(self) -> None:
+        for units, ending in (("G21", "nc"), ("G20", "nc"), ("G21", "poses")):
+            kept, there = self.gone(False, units, ending)
+            np.testing.assert_allclose(there, kept, atol=0.02, err_msg=f"{units} {ending}")
+
+    def test_straight_with_the_tip(self) -> None:
+        for units, ending in (("G21", "nc"), ("G20", "nc"), ("G21", "poses")):
+            kept, there = self.gone(True, units, ending)
+            np.testing.assert_allclose(there, kept, atol=0.03, err_msg=f"{units} {ending}")
+
+    def test_what_cannot_be_written_says_why(self) -> None:
+        result = check_program(self.job(HEAD + "G0 X0 Y0 Z20 I0 J0 K1\n" + HOME))
+        here = dict(zip(result.reel.motions.axes, result.reel.motions.end[0].tolist(), strict=True))
+        for line, at, why in (
+            (5, here, "only a move of the joints"),
+            (6, here | {"R": 777.0}, "a straight way does not move it"),
+            (6, {"J9": 1.0}, "no joint 'J9'"),
+        ):
+            with self.assertRaisesRegex(ValueError, why):
+                block_to(result, "P1.nc", line, at, 500.0)
+        with self.assertRaisesRegex(ValueError, "no arm goes by"):
+            block_to(result, "P2.nc", 5, here)
 
 
 class Clearances(OnAnArm):

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from bluntmirror.export.arms import arm_data
+from bluntmirror.export.poses import block_to
 from bluntmirror.export.verdict import causes, finding_dict, rules_run
 from bluntmirror.findings import verdict_of
 from bluntmirror.job import Job, JobUnreadable
@@ -31,6 +32,14 @@ def arm(job: Job) -> Json:
     if told is None:
         raise Refused("this machine has no arm")
     return told
+
+
+def arm_block(job: Job, program: str, line: int, at: dict[str, float], feed: float | None) -> Json:
+    """A line that brings an arm to joint values. Raises Refused."""
+    try:
+        return {"block": block_to(Desk(job).check(), program, line, at, feed)}
+    except (JobUnreadable, ValueError) as error:
+        raise Refused(str(error)) from error
 
 
 def check(job: Job, path: bool, channel: int = 0) -> Json:
@@ -109,4 +118,10 @@ def stand(
     }  # fmt: skip
 
 
-FUNCTIONS: dict[str, Callable[..., Json]] = {"arm": arm, "check": check, "explain": explain, "stand": stand}
+FUNCTIONS: dict[str, Callable[..., Json]] = {
+    "arm": arm,
+    "arm_block": arm_block,
+    "check": check,
+    "explain": explain,
+    "stand": stand,
+}

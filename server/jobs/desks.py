@@ -140,6 +140,12 @@ def arm(job: Job) -> Json:
     return told
 
 
+def arm_block(job: Job, program: str, line: int, at: dict[str, float], feed: float | None) -> Json:
+    """A line that brings an arm to joint values. Raises Refused."""
+    told: Json = aside.do("arm_block", job, program, line, at, feed)
+    return told
+
+
 def check(job: Job, path: bool, channel: int = 0) -> Json:
     """Findings, operations and, where asked for, the path of a channel (0: the first). Raises Refused."""
     told: Json = aside.do("check", job, path, channel)

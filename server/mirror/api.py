@@ -70,6 +70,8 @@ from .policy import OF_PAPERS
 from .rights import guard
 from .schemas import (
     AccessoriesIn,
+    ArmBlockIn,
+    ArmBlockOut,
     ArmOut,
     BesideOut,
     BlockIn,
@@ -1082,6 +1084,13 @@ def desk_check(request: HttpRequest, number: int, body: CheckIn) -> Any:
 def desk_arm(request: HttpRequest, number: int, body: DeskIn) -> Any:
     """How an arm goes through what the desk holds: its joints through time, its stretches, what each operation has left."""
     return desks.arm(desks.edited(_revision(request, number), body.programs, body.job, body.tools))
+
+
+@api.post("/revisions/{number}/desk/arm/block", response=ArmBlockOut)
+def desk_arm_block(request: HttpRequest, number: int, body: ArmBlockIn) -> Any:
+    """A line for a program that brings an arm to a kept pose; nothing is kept."""
+    job = desks.edited(_revision(request, number), body.programs, body.job, body.tools)
+    return desks.arm_block(job, body.program, body.line, body.at, body.feed)
 
 
 @api.post("/revisions/{number}/desk/block", response=ExplainOut)

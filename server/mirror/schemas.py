@@ -1021,6 +1021,19 @@ class ExplainIn(ProgramIn):
     line: int = Field(ge=1)
 
 
+class ArmBlockIn(DeskIn):
+    """Joint values that a line is to bring an arm to; with `feed`, mm/min, straight with the tip."""
+
+    program: str
+    line: int = Field(ge=1)
+    at: dict[str, FiniteFloat] = Field(max_length=12)
+    feed: FiniteFloat | None = Field(default=None, gt=0)
+
+
+class ArmBlockOut(Schema):
+    block: str
+
+
 class DeskSaveIn(DeskIn):
     label: str = ""
     anyway: bool = False

@@ -85,6 +85,16 @@ class Arms(WithShop):
         beside = self.post("reach", values=[0, -35, 55, 0, -20, 0], tool=1, body="blank", shift=[400, 0, 0]).json()
         self.assertNotEqual(beside["count"], told["count"], "as it would be there")
 
+    def test_a_line_that_brings_it_to_a_kept_pose(self) -> None:
+        at = {f"J{n}": value for n, value in enumerate((0, -35, 55, 0, -20, 0), 1)}
+        joints = self.post("desk/arm/block", program="P8301.nc", line=12, at=at).json()["block"]
+        self.assertEqual(joints, "G0 J1=0 J2=-35 J3=55 J4=0 J5=-20 J6=0")
+        straight = self.post("desk/arm/block", program="P8301.nc", line=12, at=at, feed=1500).json()["block"]
+        self.assertRegex(straight, r"^G1 X\S+ Y\S+ Z\S+ I\S+ J\S+ K\S+ F1500$")
+        early = self.post("desk/arm/block", program="P8301.nc", line=1, at=at, feed=1500)
+        self.assertEqual(early.status_code, 422)
+        self.assertIn("only a move of the joints can come first", early.json()["detail"])
+
     def test_where_the_work_would_stand_best(self) -> None:
         carried = self.post("stand", places=[[0, 0]])
         self.assertEqual(carried.status_code, 422)

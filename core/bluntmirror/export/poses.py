@@ -8,6 +8,7 @@ from typing import Any, TextIO
 
 import numpy as np
 
+from ..job.loading import INCH_MM
 from ..machine.arm import spin_of
 from ..program.motions import DWELL, FEED, KIND_NAMES, RAPID, TOOL_CHANGE
 from ..rehearsal.result import Strand, Timed
@@ -49,6 +50,57 @@ def _pose(strand: Strand, row: int, length: float, shift: tuple[float, float, fl
         "tip": [round(float(v), 6) + 0.0 for v in tip], "direction": [round(float(v), 9) + 0.0 for v in direction],
         "spin": round(float(spin_of(pose)[0]), 6),
     }  # fmt: skip
+
+
+def block_to(result: Timed, program: str, line: int, at: dict[str, float], feed: float | None = None) -> str:
+    """What to write before a line (from 1) of a program so that the arm comes to joint values: a move of its joints or, with a feed in
+    mm/min, a straight one of the tip, whose spin is chosen as for every pose. In the units and the kind of text of the program. Raises ValueError."""
+    strand = next((s for s in result.strands if s.settled and program in s.reel.motions.files), None)
+    if strand is None:
+        raise ValueError(f"no arm goes by '{program}'")
+    motions = strand.reel.motions
+    own = {strand.axis(axis): column for column, axis in enumerate(motions.axes)}
+    if strange := sorted(set(at) - set(own)):
+        raise ValueError(f"the arm has no joint '{strange[0]}'")
+    before = np.flatnonzero((motions.file == motions.files.index(program)) & (motions.line < line))
+    row = int(before[-1]) if len(before) else -1
+    mm = 1.0 / INCH_MM if row >= 0 and motions.snapshots[int(motions.snapshot[row])].inch else 1.0
+    text = program.lower().endswith(".poses")
+    if feed is None:
+        words = [
+            (axis, _told(value * (mm if strand.chain.joints[motions.axes[own[axis]]].type == "linear" else 1.0)))
+            for axis, value in at.items()
+        ]
+        return (
+            f"go {' '.join(f'{axis.lower()} {value}' for axis, value in words)}"
+            if text
+            else f"G0 {' '.join(f'{axis}={value}' for axis, value in words)}"
+        )
+    target = next((t for t in reversed(strand.interpreted.targets) if t.motion <= row), None)
+    if target is None:
+        raise ValueError(
+            f"before line {line} no pose is given by tip and direction yet: only a move of the joints can come first"
+        )
+    end = motions.end[row].copy()
+    assert strand.setup.arm
+    for axis, value in at.items():
+        if motions.axes[own[axis]] in strand.setup.arm.rail and abs(end[own[axis]] - value) > 1e-3:
+            raise ValueError(
+                f"{axis} stands at {end[own[axis]]:g} there, the pose was kept at {value:g}: a straight way does not move it"
+            )
+        end[own[axis]] = value
+    arm = strand.settled.arms.of(int(motions.tool[row])) if strand.settled else None
+    assert arm
+    pose = arm.poses(strand.full(end[None]))[0]
+    tip = (pose[:3, 3] - target.length * pose[:3, 2] - np.array(target.shift)) * mm
+    x, y, z = (_told(value) for value in tip)
+    i, j, k = (_told(value, 6) for value in pose[:3, 2])
+    f = _told(feed * mm)
+    return f"cut x {x} y {y} z {z} along {i} {j} {k} feed {f}" if text else f"G1 X{x} Y{y} Z{z} I{i} J{j} K{k} F{f}"
+
+
+def _told(value: float, digits: int = 3) -> str:
+    return f"{round(float(value), digits) + 0.0:.{digits}f}".rstrip("0").rstrip(".")
 
 
 def write_csv(result: Timed, out: TextIO) -> None:

@@ -291,6 +291,8 @@ export const api = {
   check: (revision: number, held: Held, path: boolean, channel = 0) => json<Checked>(`/revisions/${revision}/desk/check`, "POST", { ...held, path, channel }),
   explain: (revision: number, held: Held, program: string, line: number) => json<Explained>(`/revisions/${revision}/desk/block`, "POST", { ...held, program, line }),
   arm: (revision: number, held: Held) => json<Arm>(`/revisions/${revision}/desk/arm`, "POST", held),
+  armBlock: async (revision: number, held: Held, program: string, line: number, at: Record<string, number>, feed: number | null) =>
+    (await json<{ block: string }>(`/revisions/${revision}/desk/arm/block`, "POST", { ...held, program, line, at, feed })).block,
   saveDesk: (revision: number, held: Held, label: string, anyway = false) => json<Schemas["RevisionRef"]>(`/revisions/${revision}/desk/save`, "POST", { ...held, label, anyway }),
   programFile: async (revision: number, held: Held, program: string) =>
     (await ask(`/revisions/${revision}/desk/program`, { method: "POST", body: JSON.stringify({ ...held, program }), headers: JSON_TYPE })).blob(),

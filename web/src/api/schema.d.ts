@@ -1523,6 +1523,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{number}/desk/arm/block": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Desk Arm Block
+         * @description A line for a program that brings an arm to a kept pose; nothing is kept.
+         */
+        post: operations["mirror_api_desk_arm_block"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{number}/desk/block": {
         parameters: {
             query?: never;
@@ -5035,6 +5055,42 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
+        /** ArmBlockOut */
+        ArmBlockOut: {
+            /** Block */
+            block: string;
+        };
+        /**
+         * ArmBlockIn
+         * @description Joint values that a line is to bring an arm to; with `feed`, mm/min, straight with the tip.
+         */
+        ArmBlockIn: {
+            /**
+             * Programs
+             * @default {}
+             */
+            programs: {
+                [key: string]: string;
+            };
+            /** Job */
+            job?: {
+                [key: string]: unknown;
+            } | null;
+            /** Tools */
+            tools?: {
+                [key: string]: unknown;
+            } | null;
+            /** Program */
+            program: string;
+            /** Line */
+            line: number;
+            /** At */
+            at: {
+                [key: string]: number;
+            };
+            /** Feed */
+            feed?: number | null;
+        };
         /** ExplainOut */
         ExplainOut: {
             /** Said */
@@ -7789,6 +7845,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ArmOut"];
+                };
+            };
+        };
+    };
+    mirror_api_desk_arm_block: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArmBlockIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArmBlockOut"];
                 };
             };
         };

@@ -1,13 +1,14 @@
 // The arm of a rehearsed program: what each operation has left, how a stretch is reached, and the poses worth going back to.
 
-import { Alert, Button, Input, InputNumber, Popconfirm, Select, Slider, Tooltip } from "antd";
+import { useQuery } from "@tanstack/react-query";
+import { Alert, Button, Input, InputNumber, Popconfirm, Segmented, Select, Slider, Tooltip } from "antd";
 import { useState, useSyncExternalStore } from "react";
 
 import type { Arm, RehearsalFull } from "../api/client";
 import { clock, toolColour } from "../look";
 import type { Player } from "../replay/player";
 import type { Replay } from "../replay/replay";
-import { askedOf, blockOf, CHOICES, isTable, stretchAt } from "./postures";
+import { askedOf, CHOICES, isTable, stretchAt } from "./postures";
 import type { ArmDesk, KeptPose } from "./useArm";
 
 interface Props {
@@ -20,9 +21,11 @@ interface Props {
 }
 
 type Operation = Arm["operations"][number];
+type Judged = NonNullable<NonNullable<RehearsalFull["result"]>["operations"]>[number];
 
 // What there is of each to be at ease: a bar is full from here on.
 const AMPLE = { reach: 200, limit: 45, singular: 30 } as const;
+const CLEAR_MM = 30;
 const SAID = { reach: "reach left", limit: "nearest joint limit", singular: "from a singular pose" } as const;
 
 export function ArmTab({ rehearsal, replay, player, desk, onTime, onStand }: Props) {
@@ -78,21 +81,35 @@ function Operations({ rehearsal, desk, onTime }: { rehearsal: RehearsalFull; des
                 {(["reach", "limit", "singular"] as const).map((key) => (
                   <Cell key={key} of={key} operation={operation} before={before} onTime={onTime} />
                 ))}
-                <span
-                  className={`arm-cell${told?.contact === false ? " bad" : ""}`}
-                  title={desk.turned ? "contact is told by the rehearsal" : "whether anything touches"}
-                >
-                  <b>{desk.turned || told?.contact == null ? "–" : told.contact ? "free" : "touches"}</b>
-                </span>
+                <Clearance told={desk.turned ? undefined : told} turned={desk.turned} onTime={onTime} />
               </span>
             </li>
           );
         })}
       </ul>
-      <p className="quiet arm-legend">Reach left in mm · degrees to the nearest joint limit · degrees from a singular pose · contact. Click: the worst place.</p>
+      <p className="quiet arm-legend">Reach left in mm · degrees to the nearest joint limit · degrees from a singular pose · clearance in mm. Click: the worst place.</p>
       {now.said.length > 0 && <Alert type="warning" showIcon={false} title={now.said.slice(0, 4).join(" ")} />}
       {desk.failure && <Alert type="error" showIcon={false} title={desk.failure} />}
     </>
+  );
+}
+
+/** How near two bodies come, as the rehearsal told: what is touched in the stock has no clearance. */
+function Clearance({ told, turned, onTime }: { told?: Judged; turned: boolean; onTime: (time: number) => void }) {
+  const least = told?.least.clearance;
+  const touches = told?.contact === false;
+  const bad = touches ? " bad" : "";
+  if (turned) return <span className="arm-cell" title="clearance is told by the rehearsal"><b>–</b></span>;
+  if (!least) return <span className={`arm-cell${bad}`} title={touches ? "it touches stock" : "nothing comes nearer than 200 mm"}><b>{touches ? "touches" : told?.contact == null ? "–" : "free"}</b></span>;
+  const share = Math.min(1, least.amount / CLEAR_MM);
+  const said = `clearance: ${least.amount.toFixed(2)} mm between ${least.bodies.join(" and ")} at line ${least.line}; told to 5 % below 10 mm, to half above`;
+  return (
+    <Tooltip title={said}>
+      <button className={`arm-cell${bad || (share < 0.34 ? " low" : "")}`} onClick={() => onTime(least.time)} aria-label={said}>
+        <i style={{ width: `${100 * share}%` }} />
+        <b>{touches ? "touches" : least.amount.toFixed(least.amount < 10 ? 1 : 0)}</b>
+      </button>
+    </Tooltip>
   );
 }
 
@@ -215,12 +232,22 @@ function Stretch({ player, desk }: { player: Player; desk: ArmDesk }) {
 function Poses({ replay, player, desk, onStand }: { replay: Replay; player: Player; desk: ArmDesk; onStand: Props["onStand"] }) {
   const [name, setName] = useState("");
   const [line, setLine] = useState<number | null>(null);
+  const [way, setWay] = useState<"joints" | "straight">("joints");
+  const [feed, setFeed] = useState(3000);
+  const [asked, setAsked] = useState<KeptPose | null>(null); // whose line is being looked at
   const time = useSyncExternalStore(player.subscribe, () => player.time);
   const { poses } = desk;
   const motion = replay.motionAt(time);
   const at = replay.column("line")[motion] ?? 1;
   const program = replay.description.files?.[replay.column("file")[motion] ?? 0] ?? "";
   const before = line ?? at;
+  const block = useQuery({
+    queryKey: ["arm block", desk.revision, program, before, asked?.at, way, feed, desk.postures],
+    queryFn: () => desk.blockTo(program, before, asked!.at, way === "straight" ? feed : null),
+    enabled: !!asked,
+    retry: false,
+    staleTime: Infinity,
+  });
   const stand = (pose: KeptPose) => replay.axes.map((axis, i) => pose.at[axis] ?? replay.axesAt(player.time)[i]);
   const keep = () => {
     const values = replay.axesAt(player.time);
@@ -243,16 +270,18 @@ function Poses({ replay, player, desk, onStand }: { replay: Replay; player: Play
           <ul className="arm-poses">
             {poses.map((pose) => (
               <li key={pose.name}>
-                <button className="link" onClick={() => onStand(stand(pose))} title={blockOf(pose.at, program)}>
+                <button className="link" onClick={() => onStand(stand(pose))} title={Object.entries(pose.at).map(([axis, value]) => `${axis} ${Number(value.toFixed(3))}`).join("  ")}>
                   {pose.name}
                 </button>
                 <span className="grow" />
                 <Popconfirm
                   title={`Before line ${before} of ${program}?`}
-                  description={<code>{blockOf(pose.at, program)}</code>}
+                  description={block.isError ? <span className="failure">{block.error.message}</span> : <code>{block.data ?? "…"}</code>}
                   okText="Put it in, and rehearse"
+                  okButtonProps={{ disabled: !block.data }}
                   cancelText="Not now"
-                  onConfirm={() => desk.onInsert(program, before, blockOf(pose.at, program))}
+                  onOpenChange={(open) => setAsked(open ? pose : null)}
+                  onConfirm={() => block.data && desk.onInsert(program, before, block.data)}
                 >
                   <Button
                     size="small"
@@ -272,10 +301,26 @@ function Poses({ replay, player, desk, onStand }: { replay: Replay; player: Play
           <div className="arm-lines">
             <span>before line</span>
             <InputNumber size="small" min={1} value={line} placeholder={String(at)} aria-label="Line of the transition" onChange={setLine} />
-            <Button size="small" type="text" onClick={() => onStand(null)}>
-              Back to the replay
-            </Button>
+            <Segmented
+              size="small"
+              value={way}
+              onChange={setWay}
+              aria-label="How it goes there"
+              options={[
+                { value: "joints", label: "by its joints" },
+                { value: "straight", label: "straight" },
+              ]}
+            />
           </div>
+          {way === "straight" && (
+            <div className="arm-lines" title="The tip goes straight to where it was kept, in the direction it had; its spin is chosen, as of every pose.">
+              <span>at</span>
+              <InputNumber size="small" min={1} max={100000} value={feed} suffix="mm/min" style={{ width: 130 }} aria-label="Feed of the transition" onChange={(value) => value && setFeed(value)} />
+            </div>
+          )}
+          <Button size="small" type="text" onClick={() => onStand(null)}>
+            Back to the replay
+          </Button>
         </>
       )}
     </>

@@ -8,7 +8,7 @@ import { Player } from "../replay/player";
 import { shown } from "../tests/render";
 import { replayOf } from "../tests/replay";
 import { ArmTab } from "./ArmTab";
-import { askedOf, blockOf, inserted, stretchAt, withWish, type Posture } from "./postures";
+import { askedOf, inserted, stretchAt, withWish, type Posture } from "./postures";
 import { endsIn, rangeOf, span, Strip, wayOf } from "./Strip";
 import { useArm } from "./useArm";
 
@@ -54,8 +54,7 @@ test("of two that hold the later one's words count, and only what holds for all 
 });
 
 test("a block goes before its line", () => {
-  expect(inserted("a\nb\nc", 2, blockOf({ R: -600, J1: 30.12345 }, "P.nc"))).toBe("a\nG0 R=-600 J1=30.123\nb\nc");
-  expect(blockOf({ R: -600, J1: 30.12345 }, "rim.POSES")).toBe("go r -600 j1 30.123");
+  expect(inserted("a\nb\nc", 2, "G0 R=-600")).toBe("a\nG0 R=-600\nb\nc");
 });
 
 test("the stretch under a moment, else the last before it", () => {
@@ -73,7 +72,7 @@ test("a row shows a joint's way and a little more, and its travel's ends where t
   expect(span(arm(), { program: "Q.nc", first: 5, last: 8 })).toBeNull();
 });
 
-const rehearsal = { id: 7, revision: 3, result: { operations: [{ name: "TRIM", program: "P.nc", line: 3, contact: true }] } } as unknown as RehearsalFull;
+const rehearsal = { id: 7, revision: 3, result: { operations: [{ name: "TRIM", program: "P.nc", line: 3, contact: true, least: { clearance: { amount: 6.04, bodies: ["T1 holder", "rack"], line: 4, time: 2.5 } } }] } } as unknown as RehearsalFull;
 const replay = replayOf(
   { seconds: 10, files: ["P.nc"], axes: [{ name: "J1", travel: [-100, 100], type: "rotary", diameter: false }, { name: "R", travel: null, type: "linear", diameter: false }], start: [12.5, 600] },
   { "motions/line": ["uint32", [4]], "motions/file": ["uint16", [0]], "motions/time": ["float64", [10]], "motions/tool": ["int32", [1]] },
@@ -103,7 +102,9 @@ test("a margin leads to its worst place; another posture is tried at once and ke
   const row = within(await screen.findByText("trim").then((name) => name.closest("li")!));
   await user.click(row.getByLabelText(/nearest joint limit: 12/));
   expect(onTime).toHaveBeenCalledWith(3);
-  expect(row.getByText("free")).toBeTruthy();
+  await user.click(screen.getByLabelText(/^clearance: 6.04 mm between T1 holder and rack at line 4/));
+  expect(onTime).toHaveBeenLastCalledWith(2.5);
+  expect(row.getByText("6.0")).toBeTruthy();
   await user.click(screen.getByText(/Take the one shown \(lines 4 to 6\)/));
   await user.type(screen.getByLabelText("Spin"), "30");
   expect(await screen.findByLabelText(/nearest joint limit: 50.00 ° of J1 at line 5; was 12/)).toBeTruthy();
@@ -126,16 +127,27 @@ test("what is typed is one step, taken back and done again", async () => {
   expect((screen.getByLabelText("Spin") as HTMLInputElement).value).toBe("45");
 });
 
-test("a pose is kept, stood on the stage, and put before a line", async () => {
+test("a pose is kept, stood on the stage, and put before a line, by its joints or straight", async () => {
   const { user, onStand, onRehearsal } = page();
+  const asked = vi.spyOn(api, "armBlock").mockImplementation(async (_, __, ___, ____, _____, feed) => {
+    if (feed === null) return "G0 J1=12.5 R=600";
+    throw new Error("only a move of the joints can come first");
+  });
   await user.type(await screen.findByLabelText("Name of the pose"), "home{Enter}");
   await user.click(screen.getByText("home"));
   expect(onStand).toHaveBeenCalledWith([12.5, 600]);
   vi.spyOn(api, "text").mockResolvedValue("a\nb\nc\nd");
   const save = vi.spyOn(api, "saveDesk").mockResolvedValue({ id: 45 } as never);
   vi.spyOn(api, "rehearse").mockResolvedValue({ id: 98 } as never);
+  await user.click(screen.getByText("straight"));
   await user.click(screen.getByLabelText("Put home into the program"));
-  await user.click(await screen.findByText("Put it in, and rehearse"));
+  expect(await screen.findByText("only a move of the joints can come first")).toBeTruthy();
+  expect(asked.mock.lastCall?.slice(2)).toEqual(["P.nc", 4, { J1: 12.5, R: 600 }, 3000]);
+  await user.click(screen.getByText("Not now"));
+  await user.click(screen.getByText("by its joints"));
+  await user.click(screen.getByLabelText("Put home into the program"));
+  await screen.findByText("G0 J1=12.5 R=600");
+  await user.click(screen.getByText("Put it in, and rehearse"));
   await vi.waitFor(() => expect(onRehearsal).toHaveBeenCalledWith(98));
   expect(save.mock.lastCall?.[1].programs).toEqual({ "P.nc": "a\nb\nc\nG0 J1=12.5 R=600\nd" });
   expect(save.mock.lastCall?.[1].job).toMatchObject({ poses: [{ name: "home", at: { J1: 12.5, R: 600 } }] });

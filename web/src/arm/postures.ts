@@ -62,13 +62,6 @@ export function stretchAt(arm: Arm, time: number): Arm["stretches"][number] | un
   return arm.stretches.find(({ begin, end }) => time >= begin && time <= end) ?? arm.stretches.filter(({ begin }) => begin <= time).at(-1) ?? arm.stretches[0];
 }
 
-/** A line that sends the joints to a pose, in the words of its program: a block, or a line of a text of poses. */
-export function blockOf(at: Record<string, number>, program: string): string {
-  const joints = Object.entries(at).map(([axis, value]) => [axis, String(Number(value.toFixed(3)))] as const);
-  if (program.toLowerCase().endsWith(".poses")) return `go ${joints.map(([axis, value]) => `${axis.toLowerCase()} ${value}`).join(" ")}`;
-  return `G0 ${joints.map(([axis, value]) => `${axis}=${value}`).join(" ")}`;
-}
-
 /** Whether a program is a table, whose columns may not hold the joints: rows are put into it by hand. */
 export const isTable = (program: string) => program.toLowerCase().endsWith(".csv");
 

@@ -14,6 +14,7 @@ export interface KeptPose {
 }
 
 export interface ArmDesk {
+  revision: number;
   was: Arm; // as it was rehearsed
   now: Arm; // with the postures as they are asked now
   postures: Posture[];
@@ -33,6 +34,7 @@ export interface ArmDesk {
   onKeep: () => void;
   onPoses: (poses: KeptPose[]) => void;
   onInsert: (program: string, line: number, block: string) => void;
+  blockTo: (program: string, line: number, at: Record<string, number>, feed: number | null) => Promise<string>; // with a feed: straight
 }
 
 const TYPING_MS = 1500;
@@ -88,6 +90,7 @@ export function useArm(rehearsal: RehearsalFull, onRehearsal: (id: number) => vo
     }
   };
   return {
+    revision,
     was: was.data,
     now: (turned && tried.data) || was.data,
     postures,
@@ -106,6 +109,7 @@ export function useArm(rehearsal: RehearsalFull, onRehearsal: (id: number) => vo
     onUndo: () => setHistory(({ past, now, future }) => (past.length ? { past: past.slice(0, -1), now: past.at(-1)!, future: [now ?? own, ...future] } : { past, now, future })),
     onRedo: () => setHistory(({ past, now, future }) => (future.length ? { past: [...past, now ?? own], now: future[0], future: future.slice(1) } : { past, now, future })),
     onKeep: () => void kept(async (anyway) => (await api.saveSetup(revision, { ...job, postures, poses }, turned ? "other postures" : "kept poses", null, anyway)).revisions[0].id),
+    blockTo: (program, line, at, feed) => api.armBlock(revision, { ...NOTHING, job: { ...job, postures } }, program, line, at, feed),
     onInsert: (program, line, block) =>
       void kept(async (anyway) => {
         const text = await api.text(rehearsal.id, program);
