@@ -74,3 +74,14 @@ class Seat(models.Model):
 
     class Meta:
         ordering = ["-seen"]
+
+
+class Known(models.Model):
+    """That a provider elsewhere knows somebody: a digest of its own name for them (`elsewhere`), as a database may take two for one."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="known")
+    issuer = models.CharField(max_length=255)
+    digest = models.CharField(max_length=64, unique=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["issuer", "user"], name="one_subject_a_person")]

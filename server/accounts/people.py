@@ -15,7 +15,7 @@ from django.utils.encoding import force_bytes, force_str
 from django.utils.http import urlsafe_base64_decode, urlsafe_base64_encode
 
 from . import seats, second
-from .models import Invitation, Membership, Organisation, Role, Seat
+from .models import Invitation, Known, Membership, Organisation, Role, Seat
 from .refused import Refused
 
 INVITED_FOR = timedelta(days=7)
@@ -122,6 +122,7 @@ def forget(member: Membership) -> str:
         raise Refused("take them out first: whoever works here is not forgotten")
     second.take_off(user)
     Seat.objects.filter(user=user).delete()
+    Known.objects.filter(user=user).delete()
     if user.email:
         Invitation.objects.filter(organisation=member.organisation, mail__iexact=user.email).update(mail="")
     user.tokens.update(name="of somebody who has left")  # type: ignore[attr-defined]

@@ -1,14 +1,16 @@
 """The door: signing in and out, invitations taken up, passwords, the second factor, and where one is signed in."""
 
+import time
 from typing import Any
 from urllib.parse import quote
 
 from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
-from django.http import HttpRequest
+from django.contrib.auth.models import User
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
-from accounts import guesses, letters, people, seats, second
+from accounts import elsewhere, guesses, letters, people, seats, second
 from accounts.models import Membership
 from accounts.refused import Refused
 from jobs import record
@@ -20,6 +22,7 @@ from .people_schemas import (
     AccountOut,
     AnewIn,
     CodeIn,
+    ElsewhereOut,
     ForgottenIn,
     InvitedOut,
     Me,
@@ -89,6 +92,79 @@ def _in(request: HttpRequest, user: Any) -> Any:
     request.user = user
     vars(request).pop("asked_by", None)
     return me(request)
+
+
+# --- through a provider elsewhere ------------------------------------------------------------------------------------------
+
+SAID, HALF_IN = (
+    "elsewhere said",
+    "elsewhere half in",
+)  # in the session: why somebody was not let in; who has still to give a code
+
+
+def _back(request: HttpRequest) -> str:
+    return request.build_absolute_uri("/api/elsewhere/back")
+
+
+def _to_the_door(request: HttpRequest, said: str) -> HttpResponse:
+    request.session[SAID] = said
+    return HttpResponseRedirect("/")
+
+
+def _half_in(request: HttpRequest) -> User | None:
+    """Whom the provider has let in, and who has still to give a code."""
+    half = request.session.get(HALF_IN)
+    if half is None or time.time() - half["at"] > elsewhere.BEGUN_SECONDS:
+        return None
+    return User.objects.filter(pk=half["who"], is_active=True).first()
+
+
+@door.get("/elsewhere", auth=None, response=ElsewhereOut)
+def elsewhere_told(request: HttpRequest) -> Any:
+    """Whether people may sign in through a provider elsewhere, what came of the last try, and whether a code is wanted still."""
+    return {"name": elsewhere.name(), "said": request.session.pop(SAID, ""), "code": _half_in(request) is not None}
+
+
+@door.get("/elsewhere/begin", auth=None)
+def elsewhere_begin(request: HttpRequest) -> Any:
+    try:
+        return HttpResponseRedirect(elsewhere.begin(request.session, _back(request)))
+    except Refused as error:
+        return _to_the_door(request, str(error))
+
+
+@door.get("/elsewhere/back", auth=None)
+def elsewhere_back(request: HttpRequest) -> Any:
+    """Where the provider leads a person back to."""
+    try:
+        user = elsewhere.finish(request.session, request.GET.dict(), _back(request))
+    except Refused as error:
+        return _to_the_door(request, str(error))
+    if second.needed(user):
+        request.session[HALF_IN] = {"who": user.pk, "at": time.time()}
+    else:
+        _in(request, user)
+    return HttpResponseRedirect("/")
+
+
+@door.post("/elsewhere/code", auth=None, response={200: Me, 401: Message, 403: Message, 429: Message})
+def elsewhere_code(request: HttpRequest, body: CodeIn) -> Any:
+    """The code of the second factor, of somebody whom the provider has let in."""
+    if not from_here(request):
+        return Status(403, {"detail": ELSEWHERE})
+    user = _half_in(request)
+    if user is None:
+        request.session.pop(HALF_IN, None)
+        return Status(403, {"detail": elsewhere.ANEW})
+    address = _address(request)
+    if wait := guesses.wait_for(user.get_username(), address):
+        return _too_many(wait)
+    if not second.holds(user, body.code):
+        guesses.failed(user.get_username(), address)
+        return Status(401, {"detail": "The code does not hold. A new one comes every 30 seconds."})
+    guesses.succeeded(user.get_username(), address)
+    request.session.pop(HALF_IN, None)
+    return _in(request, user)
 
 
 @door.post("/sign-out", response={204: None})

@@ -91,6 +91,14 @@ class PasswordIn(Schema):
     new: Password
 
 
+class ElsewhereOut(Schema):
+    """`name` of the provider, empty where there is none; `said`: why the last try came to nothing; `code`: the second factor's is wanted."""
+
+    name: str
+    said: str
+    code: bool
+
+
 class CodeIn(Schema):
     code: str = Field(max_length=40)
 

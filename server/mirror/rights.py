@@ -55,7 +55,10 @@ RIGHTS: dict[str, Role] = {
             "second_off_for", "delete_for_good",
         ), ADMINISTERS),
 }  # fmt: skip
-OPEN = ("sign_in", "invited", "accept_invitation", "forgotten", "new_password")
+OPEN = (
+    "sign_in", "invited", "accept_invitation", "forgotten", "new_password", "elsewhere_told", "elsewhere_begin", "elsewhere_back",
+    "elsewhere_code",
+)  # fmt: skip
 NOT_BY_TOKEN = (
     "make_token",
     "revoke_token",

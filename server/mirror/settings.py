@@ -75,6 +75,14 @@ EMAIL_HOST_USER, EMAIL_HOST_PASSWORD = unquote(MAIL.username or ""), unquote(MAI
 EMAIL_USE_TLS, EMAIL_TIMEOUT = "tls=1" in MAIL.query, 10
 DEFAULT_FROM_EMAIL = os.environ.get("MIRROR_MAIL_FROM", "blunt-mirror@localhost")
 
+# A provider elsewhere that people may sign in through (OpenID Connect); none where no issuer is named.
+OPENID = {
+    "issuer": os.environ.get("MIRROR_OPENID", ""),
+    "client": os.environ.get("MIRROR_OPENID_CLIENT", ""),
+    "secret": os.environ.get("MIRROR_OPENID_SECRET", ""),
+    "name": os.environ.get("MIRROR_OPENID_NAME", "your company's account"),
+}
+
 # The process's own log: lines of JSON (`jobs.logs`), one for every request and every rehearsal, and what goes wrong with its place.
 LOGGING = {
     "version": 1,

@@ -162,6 +162,8 @@ const post = (path: string, body: unknown = {}) => ask(path, { method: "POST", b
 
 export const api = {
   me: () => json<Me>("/me"),
+  elsewhere: () => json<Schemas["ElsewhereOut"]>("/elsewhere"),
+  elsewhereCode: (code: string) => json<Me>("/elsewhere/code", "POST", { code }),
   /** null: name and password are right, and the code of the second factor is wanted beside them. */
   signIn: async (name: string, password: string, code = "") => {
     const answer = await ask("/sign-in", { method: "POST", body: JSON.stringify({ name, password, code }), headers: JSON_TYPE });

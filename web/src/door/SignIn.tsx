@@ -1,5 +1,7 @@
-// Signing in: name and password, then the code of the second factor where there is one; or a letter to set a new password.
+// Signing in: name and password, or through a provider elsewhere, then the code of the second factor where there is one; or a letter to set
+// a new password.
 
+import { useQuery } from "@tanstack/react-query";
 import { Alert, Button, Form, Input } from "antd";
 import { useState } from "react";
 
@@ -17,15 +19,27 @@ export function SignIn({ onDone }: { onDone: (me: Me) => void }) {
   const { failure, busy, attempt } = useTry();
   const [second, setSecond] = useState(false);
   const [forgotten, setForgotten] = useState(false);
+  const [byPassword, setByPassword] = useState(false);
   const enter = ({ name, password, code }: Typed) =>
     attempt(async () => {
       const me = await api.signIn(name, password, code);
       if (me) onDone(me);
       else setSecond(true);
     });
+  const elsewhere = useQuery({ queryKey: ["elsewhere"], queryFn: api.elsewhere, staleTime: Infinity, gcTime: 0, retry: false }).data;
+  if (elsewhere?.code && !byPassword) return <CodeAlone onDone={onDone} onBack={() => setByPassword(true)} />;
   if (forgotten) return <Forgotten onBack={() => setForgotten(false)} />;
   return (
     <Door said="May this program run?">
+      {elsewhere?.said && <Alert type="error" title={elsewhere.said} style={{ marginBottom: 16 }} />}
+      {elsewhere?.name && !second && (
+        <>
+          <Button block href="/api/elsewhere/begin">
+            Sign in with {elsewhere.name}
+          </Button>
+          <p className="quiet sign-in-or">or with a password of its own</p>
+        </>
+      )}
       <Form layout="vertical" onFinish={enter} requiredMark={false}>
         <Form.Item name="name" label="Name" rules={[{ required: true, message: "Your name" }]}>
           <Input autoFocus autoComplete="username" disabled={second} />
@@ -47,6 +61,27 @@ export function SignIn({ onDone }: { onDone: (me: Me) => void }) {
             Password forgotten
           </Button>
         )}
+      </Form>
+    </Door>
+  );
+}
+
+/** The second factor of somebody whom a provider elsewhere has let in. */
+function CodeAlone({ onDone, onBack }: { onDone: (me: Me) => void; onBack: () => void }) {
+  const { failure, busy, attempt } = useTry();
+  return (
+    <Door said="One step more">
+      <Form layout="vertical" requiredMark={false} onFinish={({ code }: { code: string }) => attempt(() => api.elsewhereCode(code).then(onDone))}>
+        <Form.Item name="code" label="Code of your second factor, or a spare one" rules={[{ required: true, message: "The code that your device shows" }]}>
+          <Input autoFocus autoComplete="one-time-code" inputMode="numeric" />
+        </Form.Item>
+        {failure && <Alert type="error" title={failure} style={{ marginBottom: 16 }} />}
+        <Button type="primary" htmlType="submit" loading={busy} block>
+          Sign in
+        </Button>
+        <Button type="link" block onClick={onBack}>
+          Back
+        </Button>
       </Form>
     </Door>
   );

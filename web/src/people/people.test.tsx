@@ -67,6 +67,32 @@ test("the code of the second factor is asked when name and password are right", 
   expect(signIn).toHaveBeenLastCalledWith("ines", "tide-table-9", "123456");
 });
 
+test("a provider elsewhere is offered where there is one, what it said is told, and its own code is asked", async () => {
+  const none = { name: "", said: "", code: false };
+  const told = vi.spyOn(api, "elsewhere").mockResolvedValue({ ...none, name: "the yard's account", said: "Nobody here has the address x@a.example." });
+  const first = shown(<SignIn onDone={vi.fn()} />);
+  expect((await screen.findByRole("link", { name: "Sign in with the yard's account" })).getAttribute("href")).toBe("/api/elsewhere/begin");
+  expect(screen.getByText(/Nobody here has the address/)).toBeTruthy();
+  first.unmount();
+  told.mockResolvedValue({ ...none, name: "the yard's account", code: true });
+  const done = vi.fn();
+  const give = vi.spyOn(api, "elsewhereCode").mockRejectedValueOnce(new Error("The code does not hold.")).mockResolvedValueOnce(me);
+  const { user, unmount } = shown(<SignIn onDone={done} />);
+  await user.type(await screen.findByLabelText(/Code of your second factor/), "123456");
+  await user.click(screen.getByRole("button", { name: "Sign in" }));
+  expect(await screen.findByText("The code does not hold.")).toBeTruthy();
+  await user.click(screen.getByRole("button", { name: "Sign in" }));
+  await waitFor(() => expect(done).toHaveBeenCalledWith(me));
+  expect(give).toHaveBeenLastCalledWith("123456");
+  await user.click(screen.getByText("Back"));
+  expect(await screen.findByLabelText("Password")).toBeTruthy();
+  unmount();
+  told.mockResolvedValue(none);
+  shown(<SignIn onDone={vi.fn()} />);
+  expect(await screen.findByLabelText("Password")).toBeTruthy();
+  expect(screen.queryByText(/Sign in with/)).toBeNull();
+});
+
 test("links: an invitation is taken up or said to be over, a new password set", async () => {
   const invited = vi.spyOn(api, "invited").mockResolvedValueOnce({ organisation: "shop", mail: "", role: "releases", by: "ines" });
   const accept = vi.spyOn(api, "acceptInvitation").mockResolvedValue({ ...me, name: "wim" });
