@@ -37,7 +37,7 @@ export function SignIn({ onDone }: { onDone: (me: Me) => void }) {
           <Button block href="/api/elsewhere/begin">
             Sign in with {elsewhere.name}
           </Button>
-          <p className="quiet sign-in-or">or with a password of its own</p>
+          <p className="quiet sign-in-or">or with a password</p>
         </>
       )}
       <Form layout="vertical" onFinish={enter} requiredMark={false}>

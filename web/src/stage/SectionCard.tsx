@@ -1,5 +1,5 @@
 import { Button, InputNumber, Segmented, Slider, Tooltip } from "antd";
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 
 import { download } from "../pane/download";
 import { AXES_IN_PLANE, asDxf, asSvg, cutArea, parting, type Axis, type Cut } from "../section/outlines";
@@ -15,6 +15,7 @@ interface Props {
 }
 
 const NAMES = ["X", "Y", "Z"] as const;
+const FIGURES_KEPT = "section.figures"; // whether a person has them folded away
 const BEYOND = 5; // mm that the slider goes past the work
 
 /** The plane that cuts the work open: where it stands, what it cuts, how far stock and design part in it, and the drawing to take along. */
@@ -23,6 +24,12 @@ export function SectionCard({ section, range, cuts, job, onAxis, onSection }: Pr
     const of = (role: string) => cuts.filter((cut) => cut.role === role).flatMap(({ outlines }) => outlines);
     return parting(of("stock"), of("design"));
   }, [cuts]);
+  const [figures, setFigures] = useState(() => localStorage.getItem(FIGURES_KEPT) !== "off");
+  const fold = () => {
+    localStorage.setItem(FIGURES_KEPT, figures ? "off" : "on");
+    setFigures(!figures);
+  };
+  const short = [parted.deep && `cut in ≈ ${Math.abs(parted.deep.amount).toFixed(2)}`, parted.left && `left on ≈ ${parted.left.amount.toFixed(2)}`].filter(Boolean).join(", ");
   const drawn = cuts.filter(({ role }) => role !== "machine");
   const file = `${job} section ${NAMES[section.axis]}${section.at.toFixed(2)}`;
   const place = (point: [number, number]) => {
@@ -55,7 +62,7 @@ export function SectionCard({ section, range, cuts, job, onAxis, onSection }: Pr
           step={0.5}
           precision={3}
           aria-label="Section at"
-          addonBefore={NAMES[section.axis]}
+          prefix={NAMES[section.axis]}
           onChange={(at) => at !== null && onSection({ ...section, at })}
         />
         <Slider
@@ -68,40 +75,44 @@ export function SectionCard({ section, range, cuts, job, onAxis, onSection }: Pr
           onChange={(at) => onSection({ ...section, at })}
         />
       </span>
-      <table className="figures">
-        <tbody>
-          {drawn.map((cut) => (
-            <tr key={cut.name}>
-              <th>
-                {cut.name} <i>{cut.role}</i>
-              </th>
-              <td>{cutArea(cut).toFixed(1)} mm²</td>
-            </tr>
-          ))}
-          {!drawn.length && (
-            <tr>
-              <th>The plane meets nothing here.</th>
-            </tr>
-          )}
-          {parted.deep && (
-            <tr>
-              <th>
-                cut into the design <i>{place(parted.deep.at)}</i>
-              </th>
-              <td>≈ {Math.abs(parted.deep.amount).toFixed(2)} mm</td>
-            </tr>
-          )}
-          {parted.left && (
-            <tr>
-              <th>
-                left on it <i>{place(parted.left.at)}</i>
-              </th>
-              <td>≈ {parted.left.amount.toFixed(2)} mm</td>
-            </tr>
-          )}
-        </tbody>
-      </table>
-      {parted.left && <p className="quiet">Read off the stock as drawn, whose edges are rounded by up to half a cell; the docket and the part's list are exact.</p>}
+      {figures && (
+        <>
+          <table className="figures">
+            <tbody>
+              {drawn.map((cut) => (
+                <tr key={cut.name}>
+                  <th>
+                    {cut.name} <i>{cut.role}</i>
+                  </th>
+                  <td>{cutArea(cut).toFixed(1)} mm²</td>
+                </tr>
+              ))}
+              {!drawn.length && (
+                <tr>
+                  <th>The plane meets nothing here.</th>
+                </tr>
+              )}
+              {parted.deep && (
+                <tr>
+                  <th>
+                    cut into the design <i>{place(parted.deep.at)}</i>
+                  </th>
+                  <td>≈ {Math.abs(parted.deep.amount).toFixed(2)} mm</td>
+                </tr>
+              )}
+              {parted.left && (
+                <tr>
+                  <th>
+                    left on it <i>{place(parted.left.at)}</i>
+                  </th>
+                  <td>≈ {parted.left.amount.toFixed(2)} mm</td>
+                </tr>
+              )}
+            </tbody>
+          </table>
+          {parted.left && <p className="quiet">Read off the stock as drawn, whose edges are rounded by up to half a cell; the docket and the part's list are exact.</p>}
+        </>
+      )}
       <span className="section-row">
         <Tooltip title="The outlines as a drawing, millimetres, a path for each body">
           <Button size="small" disabled={!drawn.length} onClick={() => download(new Blob([asSvg(drawn)], { type: "image/svg+xml" }), `${file}.svg`)}>
@@ -113,6 +124,11 @@ export function SectionCard({ section, range, cuts, job, onAxis, onSection }: Pr
             DXF
           </Button>
         </Tooltip>
+        <span className="quiet">{figures ? "" : short && `${short} mm`}</span>
+        <span className="grow" />
+        <Button size="small" type="text" aria-expanded={figures} onClick={fold}>
+          {figures ? "Less" : "Figures"}
+        </Button>
       </span>
     </div>
   );
