@@ -47,11 +47,7 @@ export function SignIn({ onDone }: { onDone: (me: Me) => void }) {
         <Form.Item name="password" label="Password" rules={[{ required: true, message: "Your password" }]}>
           <Input.Password autoComplete="current-password" disabled={second} />
         </Form.Item>
-        {second && (
-          <Form.Item name="code" label="Code of your second factor, or a spare one" rules={[{ required: true, message: "The code that your device shows" }]}>
-            <Input autoFocus autoComplete="one-time-code" inputMode="numeric" />
-          </Form.Item>
-        )}
+        {second && <Code />}
         {failure && <Alert type="error" title={failure} style={{ marginBottom: 16 }} />}
         <Button type="primary" htmlType="submit" loading={busy} block>
           Sign in
@@ -66,15 +62,21 @@ export function SignIn({ onDone }: { onDone: (me: Me) => void }) {
   );
 }
 
+function Code() {
+  return (
+    <Form.Item name="code" label="Code of your second factor, or a spare one" rules={[{ required: true, message: "The code that your device shows" }]}>
+      <Input autoFocus autoComplete="one-time-code" inputMode="numeric" />
+    </Form.Item>
+  );
+}
+
 /** The second factor of somebody whom a provider elsewhere has let in. */
 function CodeAlone({ onDone, onBack }: { onDone: (me: Me) => void; onBack: () => void }) {
   const { failure, busy, attempt } = useTry();
   return (
     <Door said="One step more">
       <Form layout="vertical" requiredMark={false} onFinish={({ code }: { code: string }) => attempt(() => api.elsewhereCode(code).then(onDone))}>
-        <Form.Item name="code" label="Code of your second factor, or a spare one" rules={[{ required: true, message: "The code that your device shows" }]}>
-          <Input autoFocus autoComplete="one-time-code" inputMode="numeric" />
-        </Form.Item>
+        <Code />
         {failure && <Alert type="error" title={failure} style={{ marginBottom: 16 }} />}
         <Button type="primary" htmlType="submit" loading={busy} block>
           Sign in
