@@ -78,7 +78,8 @@ function saidOf(stand: Stand, search: BestStand): string {
   const names = search.touched.get(keyOf(stand.place));
   if (stand.missed) return `lacks ${stand.lacking.length === 1 ? stand.lacking[0].toLowerCase() : `${stand.lacking.length} operations`}`;
   const ease = `${Math.round(100 * stand.ease)} %`;
-  return names ? `${ease}, ${names.length ? `touches in ${names[0].toLowerCase()}${names.length > 1 ? ` and ${names.length - 1} more` : ""}` : "touches nothing"}` : ease;
+  if (!names) return search.done ? `${ease}, contact not asked` : ease;
+  return `${ease}, ${names.length ? `touches in ${names[0].toLowerCase()}${names.length > 1 ? ` and ${names.length - 1} more` : ""}` : "touches nothing"}`;
 }
 
 /** What is least at a place, and in which operation. */

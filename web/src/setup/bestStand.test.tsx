@@ -38,6 +38,7 @@ test("places are judged two by two until none is left, then the best are asked w
   const panel = within(screen.getByTestId("best-stand"));
   expect(panel.getByLabelText("Place X −150, Y 0").textContent).toContain("90 %, touches in trim");
   expect(panel.getByLabelText("Place X −150, Y +50").textContent).toContain("60 %, touches nothing");
+  expect(panel.getByLabelText("Place as it stands").textContent).toContain("lacks holes at -x");
   // What touches nothing comes before what has more left.
   await user.click(screen.getByText("Put it there: X −150, Y +50"));
   expect(onTake).toHaveBeenCalledWith([-150, 50]);
