@@ -8,6 +8,7 @@ import tempfile
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from bluntmirror.export.verdict import verdict_dict
 from bluntmirror.job import open_job
@@ -179,6 +180,21 @@ class BesideTheJob(WithJob):
         self.assertEqual(self.found("O1\nM98 P1\nM30\n", limits={"depth": 5}), [("endless.depth", 2)])
         slow = self.found("#1=0\nN5 #1=#1+1\nGOTO 5\nM30\n", limits={"seconds": 0.001, "blocks": 100_000_000})
         self.assertEqual([rule for rule, _ in slow], ["endless.time"])
+
+    def test_a_program_without_an_end_is_carried_out_so_far_and_says_so(self) -> None:
+        program = HEAD + "#1=0\nN5 #1=#1+1\nG1 X#1 F3000\nGOTO 5\nM30\n"
+        whole = self.check(program, limits={"blocks": 300})
+        self.assertEqual(whole.cut_short, [])
+        with (
+            mock.patch("bluntmirror.rehearsal.run.MOST_UNENDING", 20),
+            mock.patch("bluntmirror.rehearsal.result.MOST_UNENDING", 20),
+        ):
+            short = self.check(program, limits={"blocks": 300})
+            told = verdict_dict(short)
+        motions = whole.strands[0].interpreted.motions
+        self.assertEqual(short.strands[0].interpreted.motions.end.tolist(), motions.end[:20].tolist())
+        self.assertIn("what the program without an end does after its first 20 motions", told["checked"]["not_checked"])
+        self.assertEqual((told["verdict"], [f.kind for f in short.docket]), ("stop", ["program.endless"]))
 
     def test_a_dialect_of_the_jobs_own(self) -> None:
         (self.folder / "floor.json").write_text(json.dumps(

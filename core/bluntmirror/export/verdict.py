@@ -78,6 +78,9 @@ def not_checked(result: Timed) -> list[str]:
     """What this verdict does not cover, in words; findings of the kind check.limit say the rest."""
     told = []
     bodies, stocks = result.job.file.bodies, result.stocks if isinstance(result, Rehearsal) else []
+    for strand in result.cut_short:
+        of = f" of channel {strand.channel}" if len(result.strands) > 1 else ""
+        told.append(f"what the program{of} without an end does after its first {len(strand.reel.motions):,} motions")
     used = set(np.unique(result.reel.motions.tool).tolist())
     unhanded = sorted({
         t.number for t in result.job.tools.tools

@@ -233,6 +233,9 @@ class Strand(Opened):
         return full
 
 
+MOST_UNENDING = 250_000  # motions that are carried out of a program without an end
+
+
 @dataclass
 class Timed(Opened):
     """All channels read, carried out and timed on one clock: what the program check knows. `reel`: the motions of all, with ids
@@ -246,6 +249,12 @@ class Timed(Opened):
         """Every axis of the chain at its first reference, where it begins (k,)."""
         reference = self.job.machine.reference.get("1", {})
         return np.array([reference.get(axis, 0.0) for axis in self.chain.axes])
+
+    @property
+    def cut_short(self) -> list[Strand]:
+        """The channels whose programs have no end and were not carried out as far as they were read."""
+        unending = {item.channel for item in self.docket if item.kind == "program.endless"}
+        return [s for s in self.strands if s.channel in unending and len(s.reel.motions) == MOST_UNENDING]
 
     def strand_of(self, motion: int) -> Strand:
         """The channel that a motion is of; the first for −1."""

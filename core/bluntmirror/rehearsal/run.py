@@ -29,7 +29,7 @@ from .order import check_order
 from .partial import check_partial
 from .rack import check_places
 from .registers import check_registers
-from .result import QuickLook, Rehearsal, Strand, Timed
+from .result import MOST_UNENDING, QuickLook, Rehearsal, Strand, Timed
 from .scene import assemblies
 from .shared import check_shared
 from .spindles import check_frames, check_spindles, cutting_speeds, feeds_of_the_moment, spindle_speeds
@@ -72,6 +72,10 @@ def check_program(job: Job, progress: Progress | None = None) -> Timed:
         tick = partial(_tell_share, tell, number, count)
         read[entry.channel] = read_channel(view, entry, setup, docket, tick)
         parts.append((view, own, setup, solvers))
+    for channel in {item.channel for item in docket if item.kind == "program.endless"} & set(read):
+        # It is not to be run, and has been told why: how it would go on for a million motions more is not worth waiting for.
+        if len(read[channel].motions) > MOST_UNENDING:
+            read[channel].end_at(MOST_UNENDING - 1)
     waits = {channel: interpreted.waits for channel, interpreted in read.items()}
     met, left = meetings(waits)
     for channel, index in left.items():  # it stands there for ever: nothing after that happens
