@@ -28,17 +28,8 @@ from joserfc.jwk import KeySet
 from .models import Known
 from .refused import Refused
 
-ALGORITHMS = [
-    "RS256",
-    "RS384",
-    "RS512",
-    "PS256",
-    "PS384",
-    "PS512",
-    "ES256",
-    "ES384",
-    "ES512",
-]  # signed by a key that only the provider has
+# Signed by a key that only the provider has.
+ALGORITHMS = [f"{kind}{bits}" for kind in ("RS", "PS", "ES") for bits in (256, 384, 512)]
 WAIT_SECONDS = 10.0
 MOST_BYTES = 1_000_000  # of an answer
 KNOWN_SECONDS = 600.0  # how long what a provider tells of itself is kept
@@ -96,7 +87,7 @@ def finish(session: Any, told: Mapping[str, str], back: str) -> User:
     if (
         begun is None
         or time.time() - begun["at"] > BEGUN_SECONDS
-        or not secrets.compare_digest(begun["state"], told.get("state", ""))
+        or not secrets.compare_digest(begun["state"].encode(), told.get("state", "").encode())
     ):
         raise Refused(ANEW)
     if told.get("error") or not told.get("code"):
@@ -146,7 +137,7 @@ def _digest(claims: dict[str, Any]) -> str:
 
 
 def _first_time(claims: dict[str, Any]) -> User:
-    mail = str(claims.get("email", ""))
+    mail = str(claims.get("email", "")).encode(errors="replace").decode()  # half a pair of UTF-16 is in nobody's
     if not mail or claims.get("email_verified") is not True:
         raise Refused("The provider tells no address of yours that it has verified: nobody here can be known by it.")
     # A database takes "é" for "e": whose address it is is told here.
@@ -199,7 +190,10 @@ def _forget() -> None:
 
 def _safe(address: str) -> None:
     """Only what nobody on the way can read or change, but for this machine itself. Raises Refused."""
-    parts = urlsplit(address)
+    try:
+        parts = urlsplit(address)
+    except ValueError as error:
+        raise Refused(AWAY) from error
     if parts.scheme != "https" and not (parts.scheme == "http" and parts.hostname in ("127.0.0.1", "localhost", "::1")):
         raise Refused(AWAY)
 

@@ -96,10 +96,8 @@ def _in(request: HttpRequest, user: Any) -> Any:
 
 # --- through a provider elsewhere ------------------------------------------------------------------------------------------
 
-SAID, HALF_IN = (
-    "elsewhere said",
-    "elsewhere half in",
-)  # in the session: why somebody was not let in; who has still to give a code
+# In the session: why somebody was not let in; who has still to give a code.
+SAID, HALF_IN = "elsewhere said", "elsewhere half in"
 
 
 def _back(request: HttpRequest) -> str:

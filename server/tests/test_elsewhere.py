@@ -84,6 +84,10 @@ class Elsewhere(WithShop):
             with self.subTest(claims), mock.patch.dict(self.provider.claims, claims):
                 self.assertIn(why, self.come())
                 self.assertFalse(self.is_in())
+        with self.assertRaisesRegex(
+            elsewhere.Refused, "Nobody here has"
+        ):  # half a pair of UTF-16, which no database takes
+            elsewhere._first_time({"iss": "x", "sub": "y", "email": "\ud800@example.com", "email_verified": True})
         User.objects.create_user("ines too", "ines@example.com", "x")
         self.assertIn("Several people here", self.come())
         self.assertEqual(Known.objects.count(), 0)
@@ -107,7 +111,10 @@ class Elsewhere(WithShop):
     def test_a_way_back_that_nobody_here_has_begun_lets_nobody_in(self) -> None:
         self.assertEqual(self.client.get("/api/elsewhere/back?code=x&state=y")["Location"], "/")
         self.assertEqual(self.said(), elsewhere.ANEW)
-        self.assertEqual(self.come(lambda back: back.replace("state=", "state=x")), elsewhere.ANEW)
+        for state in ("x", "%C3%A9"):
+            self.assertEqual(
+                self.come(lambda back, state=state: back.replace("state=", f"state={state}")), elsewhere.ANEW
+            )
         self.assertEqual(
             self.come(lambda back: back.replace("code=one+code", "error=access_denied")),
             "The provider has not let you in.",

@@ -262,7 +262,7 @@ class Follower:
     ) -> list[Margin | None]:
         """Of each stretch of segments [first, last) the pair that comes nearest; None where none comes nearer than `most`, mm. Told as
         margins are: to 5 % below 10 mm, to half above. Pairs that come near soon are best given first: the others then cost little."""
-        least = [(most, -1)] * len(stretches)
+        least = [most] * len(stretches)
         found: list[Margin | None] = [None] * len(stretches)
         for a, b in pairs:
             active = self.there(a) & self.there(b)
@@ -272,10 +272,10 @@ class Follower:
             seen = Seen(np.zeros(m, np.int8), np.zeros(m), np.full(m, np.inf))
             how, shapes, way = self._set_out(between(self.chain, a.link, b.link), a, b, active)
             for k, (first, last) in enumerate(stretches):
-                told, where = march(how, *shapes, way, 0.0, seen, first, last, least[k][0], -1)
+                told, where = march(how, *shapes, way, 0.0, seen, first, last, least[k], -1)
                 if where >= 0:
-                    least[k] = float(told), int(where)
-                    found[k] = Margin(a.label, b.label, float(told), int(self.lead(a, b)[where]))
+                    least[k] = float(told)
+                    found[k] = Margin(a.label, b.label, least[k], int(self.lead(a, b)[where]))
         return found
 
     def follow_all(

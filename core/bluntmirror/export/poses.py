@@ -82,16 +82,14 @@ def block_to(result: Timed, program: str, line: int, at: dict[str, float], feed:
             f"before line {line} no pose is given by tip and direction yet: only a move of the joints can come first"
         )
     end = motions.end[row].copy()
-    assert strand.setup.arm
+    assert strand.setup.arm and strand.settled
     for axis, value in at.items():
         if motions.axes[own[axis]] in strand.setup.arm.rail and abs(end[own[axis]] - value) > 1e-3:
             raise ValueError(
                 f"{axis} stands at {end[own[axis]]:g} there, the pose was kept at {value:g}: a straight way does not move it"
             )
         end[own[axis]] = value
-    arm = strand.settled.arms.of(int(motions.tool[row])) if strand.settled else None
-    assert arm
-    pose = arm.poses(strand.full(end[None]))[0]
+    pose = strand.settled.arms.of(int(motions.tool[row])).poses(strand.full(end[None]))[0]
     tip = (pose[:3, 3] - target.length * pose[:3, 2] - np.array(target.shift)) * mm
     x, y, z = (_told(value) for value in tip)
     i, j, k = (_told(value, 6) for value in pose[:3, 2])

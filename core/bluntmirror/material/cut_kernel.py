@@ -468,10 +468,8 @@ def _cut_tile(
         tool = tools[motion]
         asked = (flags[motion] >> ASKED) | (1 << TEST_CUT)  # what was cut there can meet no cutter
         low, high, deeper = min(z0, z0 + dz), max(z0, z0 + dz), False
-        new_low, new_high = (
-            low,
-            high,
-        )  # where the tip has not been before: what it sweeps from there is all that can meet stock
+        # Where the tip has not been before: what it sweeps from there is all that can meet stock.
+        new_low, new_high = low, high
         cut_z, cut_dz = z0, dz
         upright = dx == 0.0 and dy == 0.0
         again = upright and tool == there and x0 == there_x and y0 == there_y and asked & ~there_asked == 0

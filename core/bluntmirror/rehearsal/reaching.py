@@ -41,9 +41,8 @@ class Reached:
     limits: bool | None
     singular: bool | None
     contact: bool | None
-    least: dict[
-        str, Least
-    ]  # reach (mm), limit (degrees), singular (degrees), of what has a pose; clearance (mm), below AMPLE_MM
+    # reach (mm), limit (degrees), singular (degrees), of what has a pose; clearance (mm), below AMPLE_MM
+    least: dict[str, Least]
 
 
 def operations_reached(result: Timed) -> list[Reached]:
@@ -70,13 +69,13 @@ def nearest_in_operations(
     margin = {(item.a, item.b): item.clearance for item in result.margins}
     order = sorted(pairs, key=lambda pair: margin.get((pair[0].label, pair[1].label), np.inf))
     stretches = []
+    middle = 0.5 * (result.knots.t0 + result.knots.t1)
     for strand, operation in operations:
         begin, end = operation.motions
         moments = (
             strand.reel.begin_time[begin],
             strand.reel.end_time[end - 1] if end > begin else strand.reel.begin_time[begin],
         )
-        middle = 0.5 * (result.knots.t0 + result.knots.t1)
         first, last = np.searchsorted(middle, moments)
         stretches.append((int(first), int(last)))
     found = follower.nearest_in(stretches, order, AMPLE_MM)

@@ -16,14 +16,15 @@ interface Props {
   pointing: string; // what a click is asked for, "" when it is not
   onPoint: (pointed: Pointed) => void;
   carries?: (body: string) => string[]; // the bodies that go along when one is taken hold of
-  onCarry?: (carried: Carried) => void;
+  level?: boolean; // only along the floor
+  onCarry?: (carried: Carried) => void | Promise<boolean>;
 }
 
 const NONE: string[] = [];
 const NO_WHISKERS: Whisker[] = [];
 
 /** The stage of a machine that is set up or moved by hand. */
-export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, whiskers = NO_WHISKERS, pointing, onPoint, carries, onCarry }: Props) {
+export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, whiskers = NO_WHISKERS, pointing, onPoint, carries, level = false, onCarry }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const scene = useRef<StageScene | null>(null);
   const kept = useRef<{ replay: Replay; camera: ReturnType<StageScene["look"]> } | null>(null);
@@ -63,6 +64,9 @@ export function ModelStage({ replay, hand, lit, chosen = NONE, triads, dots, whi
     };
   }, [replay, hand]);
 
+  useEffect(() => {
+    if (scene.current) scene.current.level = level;
+  }, [level, replay]);
   useEffect(() => scene.current?.light(lit.bodies, lit.point), [lit, replay]);
   useEffect(() => scene.current?.choose(chosen), [chosen, replay]);
   useEffect(() => scene.current?.sign(triads, dots, whiskers), [triads, dots, whiskers, replay]);

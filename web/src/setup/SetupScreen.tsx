@@ -214,16 +214,17 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
   const putWork = async (place: Shift) => {
     try {
       change(await api.standThere(revision, job, place));
+      return true;
     } catch (error) {
       setFailure((error as Error).message);
-      setHistory((old) => ({ ...old, now: { ...old.now } })); // what was carried stands again where it stood
+      return false;
     }
   };
   const onCarry = (now: Carried) => {
     setCarried(now.letGo ? null : now);
     if (!now.letGo || !now.way.some((mm) => mm !== 0)) return;
-    if (together) void putWork([now.way[0], now.way[1]]);
-    else if (body) change(withBody(job, body.name, { at: carriedTo(body, now, mounts.find((entry) => entry.name === body.mount)?.matrix) }));
+    if (together) return putWork([now.way[0], now.way[1]]);
+    if (body) change(withBody(job, body.name, { at: carriedTo(body, now, mounts.find((entry) => entry.name === body.mount)?.matrix) }));
   };
   const best = useBestStand(revision);
   const [touched, setTouched] = useState<Lit | null>(null);
@@ -374,7 +375,7 @@ function Opened({ setup, onLeave, onRehearsal, onRevision }: { setup: Setup } & 
           )}
         </section>
         {replay ? (
-          <ModelStage replay={replay} hand={hand} lit={lit} chosen={worked} triads={triads} whiskers={whiskers} dots={tab === "hand" && field.length ? field : dots} pointing={pointing} onPoint={(where) => void pointed(where)} carries={carries} onCarry={onCarry} />
+          <ModelStage replay={replay} hand={hand} lit={lit} chosen={worked} triads={triads} whiskers={whiskers} dots={tab === "hand" && field.length ? field : dots} pointing={pointing} onPoint={(where) => void pointed(where)} carries={carries} level={together} onCarry={onCarry} />
         ) : (
           <div className="stage">{model.isError ? <Alert className="middle" type="error" title={model.error.message} /> : <Spin className="middle" />}</div>
         )}

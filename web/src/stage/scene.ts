@@ -111,7 +111,9 @@ export class StageScene {
   /** Which bodies go along when a person takes hold of one; none: a drag turns the view as anywhere else. */
   carries: ((body: string) => string[]) | null = null;
   /** Told how far they have been carried, and whether they were let go of. */
-  onCarry: ((carried: Carried) => void) | null = null;
+  onCarry: ((carried: Carried) => void | Promise<boolean>) | null = null;
+  /** Nothing is carried up or down. */
+  level = false;
 
   /** Told how many bricks of the stock are lacking for the moment that is shown, and whether they cannot be had. */
   onLack: ((count: number, failed: boolean) => void) | null = null;
@@ -550,7 +552,7 @@ export class StageScene {
     const follow = (now: PointerEvent) => {
       if (!this.carry || Math.hypot(now.clientX - this.pressedAt.x, now.clientY - this.pressedAt.y) <= TURN_PX) return;
       const before = String(this.carry.way);
-      this.carry.to(this.rayOf(now).ray, now.shiftKey);
+      this.carry.to(this.rayOf(now).ray, now.shiftKey && !this.level);
       if (String(this.carry.way) === before) return;
       this.draw();
       this.onCarry?.({ taken: names, way: this.carry.way, onLink: this.carry.onLink, letGo: false });
@@ -566,7 +568,9 @@ export class StageScene {
       this.eye.controls.enabled = true;
       const moved = carry.way.some((mm) => mm !== 0);
       if (now.type !== "pointerup") carry.back();
-      if (moved) this.onCarry?.({ taken: names, way: carry.way, onLink: carry.onLink, letGo: true });
+      const taken = moved && this.onCarry?.({ taken: names, way: carry.way, onLink: carry.onLink, letGo: true });
+      // Where it is refused no new model comes, and what was carried stands where it stood.
+      if (taken) void taken.then((held) => !held && (carry.back(), this.draw()));
       this.draw();
     };
     addEventListener("pointermove", follow);
