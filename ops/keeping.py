@@ -10,6 +10,7 @@ import hashlib
 import io
 import json
 import os
+import shutil
 import subprocess
 import tarfile
 import tempfile
@@ -24,7 +25,7 @@ from .steps import PYTHON, ROOT, StepFailed, environment, say, step
 
 FORMAT = "blunt-mirror/backup@1"
 MANIFEST, TABLES = "backup.json", "tables.sql"
-FOLDERS = ("store", "dropped")  # under var/; checkpoints are worked out anew
+FOLDERS = ("store", "dropped")  # under var/, the store where it has no address; checkpoints are worked out anew
 CHUNK = 1 << 20
 
 
@@ -105,12 +106,16 @@ def _write(bundle: tarfile.TarFile, var: Path, port: int) -> dict[str, Any]:
                 "see var/log/mariadb.log",
             )
         add(TABLES, dump)
-    with step("Files"):
-        for folder_name in FOLDERS:
-            for path in sorted((var / folder_name).rglob("*")):
+    with step("Files"), tempfile.TemporaryDirectory(prefix="mirror-backup-") as folder:
+        places = {name: var / name for name in FOLDERS}
+        if has_address():
+            places["store"] = Path(folder)
+            files("out", places["store"], var, port)
+        for folder_name, place in places.items():
+            for path in sorted(place.rglob("*")):
                 if path.is_file():
                     try:
-                        add(path.relative_to(var).as_posix(), path)
+                        add(f"{folder_name}/{path.relative_to(place).as_posix()}", path)
                     except FileNotFoundError:
                         continue  # deleted for good this moment; `restore` holds files against the tables
     told = {
@@ -208,6 +213,10 @@ def restore(file: Path, var: Path) -> dict[str, Any]:
                     f"The tables could not be written: {done.stderr.decode(errors='replace').strip()}",
                     "see var/log/mariadb.log",
                 )
+            with step("Files"):
+                if has_address() and (out / "store").exists():
+                    files("in", out / "store", var, port)
+                    shutil.rmtree(out / "store")
             for name in FOLDERS:
                 if (out / name).exists():
                     (out / name).rename(var / name) if not (var / name).exists() else _replace(out / name, var / name)
@@ -216,6 +225,22 @@ def restore(file: Path, var: Path) -> dict[str, Any]:
         finally:
             children.stop()
     return told
+
+
+def has_address() -> bool:
+    """Whether the files lie elsewhere than under var/."""
+    return bool(os.environ.get("MIRROR_STORE"))
+
+
+def files(way: str, folder: Path, var: Path, port: int) -> None:
+    """The files of a store with an address, out to a folder or in from one. Raises StepFailed."""
+    env = services.app_environment(var, 0, port, 0)
+    done = subprocess.run(
+        [str(PYTHON), "server/manage.py", "files", way, str(folder)], cwd=ROOT, env=env, stderr=subprocess.PIPE
+    )
+    if done.returncode:
+        said = done.stderr.decode(errors="replace").strip()[-400:]
+        raise StepFailed(f"The files could not be moved {way}: {said}", "see whether the store of MIRROR_STORE answers")
 
 
 def _replace(source: Path, target: Path) -> None:

@@ -4,10 +4,8 @@ What is released is not thrown away by whoever made or signed it: that takes ano
 """
 
 from datetime import timedelta
-from pathlib import Path
 from typing import Any
 
-from django.conf import settings
 from django.core.files.storage import default_storage
 from django.db import transaction
 from django.db.models import Q
@@ -19,6 +17,7 @@ from accounts.models import Membership, Organisation, Role
 from . import room, running
 from .models import Artifact, Job, LibraryFile, Rehearsal, Release, Revision, Route, Search, Tolerance
 from .services import Refused
+from .store import store
 
 KEPT_FOR = timedelta(days=30)
 STRAY_AFTER = timedelta(days=1)  # a file that no row names may be one that is being kept this moment
@@ -138,16 +137,17 @@ def clear() -> tuple[int, int]:
                 delete(organisation, item["kind"], item["id"])
                 gone += 1
     strays = stray_files()
-    for file in strays:
-        file.unlink(missing_ok=True)
+    for name in strays:
+        default_storage.delete(name)
     return gone, len(strays)
 
 
-def stray_files() -> list[Path]:
+def stray_files() -> list[str]:
     """Files of the store that no row names: of what broke off while it was kept."""
-    store = Path(settings.MEDIA_ROOT)
     young = timezone.now().timestamp() - STRAY_AFTER.total_seconds()
-    there = [file for file in store.rglob("*") if file.is_file() and file.stat().st_mtime < young]
+    there = [
+        file.name for file in store().listed() if file.changed < young
+    ]  # before the rows: what comes meanwhile is named
     named = {
         name
         for rows in (
@@ -157,4 +157,4 @@ def stray_files() -> list[Path]:
         )
         for name in rows.iterator(chunk_size=5000)
     }
-    return [file for file in there if file.relative_to(store).as_posix() not in named]
+    return [name for name in there if name not in named]

@@ -1,4 +1,4 @@
-"""Waiting out a database that is away for a moment, or a lock."""
+"""Waiting out a database or a store that is away for a moment, or a lock."""
 
 import time
 from collections.abc import Callable
@@ -7,18 +7,20 @@ from typing import TypeVar
 from django.conf import settings
 from django.db import InterfaceError, OperationalError, connection
 
+from .store import Away
+
 T = TypeVar("T")
 LONGEST_PAUSE_S = 2.0
 
 
 def patiently(what: Callable[[], T]) -> T:
-    """What `what` gives, tried again while the database is away, for `settings.PATIENCE_SECONDS`: `what` must be whole in itself. Raises what
-    the database raised where that time is over."""
+    """What `what` gives, tried again while database or store is away, for `settings.PATIENCE_SECONDS`: `what` must be whole in itself. Raises what
+    they raised where that time is over."""
     until, pause = time.monotonic() + settings.PATIENCE_SECONDS, 0.1
     while True:
         try:
             return what()
-        except (OperationalError, InterfaceError):
+        except (OperationalError, InterfaceError, Away):
             if time.monotonic() > until:
                 raise
             if not connection.in_atomic_block:

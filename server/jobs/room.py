@@ -1,16 +1,15 @@
 """How much an organisation may keep here, and how much of its own may wait: one of them cannot fill the disk of all."""
 
-import os
 import time
 from typing import Any
 
 from django.conf import settings
-from django.core.files.storage import default_storage
 
 from accounts.models import Organisation
 from accounts.refused import Refused
 
 from .models import Artifact, LibraryFile, Rehearsal, Revision
+from .store import store
 
 KNOWN_FOR_SECONDS = 60.0  # every file is looked at, so not for every question
 GB = 2**30
@@ -32,12 +31,7 @@ def kept(organisation: Organisation) -> int:
     """Bytes; as of a minute ago at most."""
     at, size = _known.get(organisation.pk, (float("-inf"), 0))
     if time.monotonic() - at > KNOWN_FOR_SECONDS:
-        size = 0
-        for name in files_of(organisation):
-            try:
-                size += os.stat(default_storage.path(name)).st_size
-            except OSError:  # it has just gone
-                continue
+        size = store().whole_size(files_of(organisation))
         _known[organisation.pk] = time.monotonic(), size
     return size
 

@@ -20,6 +20,7 @@ from bluntmirror.job.route import carried_by
 from bluntmirror.rehearsal.routing import Handed, Key, read_handed, write_handed
 
 from .models import Job, Rehearsal, Revision, RouteStep
+from .store import Away
 
 log = logging.getLogger(__name__)
 HANDED_ON = "handed-on.npz"
@@ -41,6 +42,8 @@ def carries_of(revision: Revision) -> list[Key]:
     """Step and body of every stock of a revision that comes from an earlier step."""
     try:
         return _carries(revision.pk, revision.archive.name)
+    except Away:
+        raise  # what it carries is not known: nothing may be begun as if it carried nothing
     except (OSError, zipfile.BadZipFile, KeyError, ValueError) as error:
         # It will be told when this revision is opened or rehearsed; until then it must not hide all others.
         _tell(revision.pk, str(error))

@@ -167,8 +167,7 @@ def _carry_out(rehearsal: Rehearsal, taken: dict[routes.Key, Handed], lacking: r
             raise lacking
         with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
             archive = Path(folder) / "job.zip"
-            with rehearsal.revision.archive.open("rb") as source:
-                archive.write_bytes(source.read())
+            patiently(lambda: _fetched(rehearsal, archive))
             store = FolderStore(settings.CHECKPOINTS / str(rehearsal.revision.job.organisation_id))
             opened = open_job(archive, {key: item.left for key, item in taken.items()})
             of_file = list(opened.file.measures)
@@ -195,6 +194,11 @@ def _carry_out(rehearsal: Rehearsal, taken: dict[routes.Key, Handed], lacking: r
         log.info("rehearsal ended", extra=logs.more(rehearsal=number, state=str(state), seconds=took, error=error))
         with suppress(DatabaseError):  # whoever is to be told, the rehearsal stands
             patiently(lambda: _told(rehearsal))
+
+
+def _fetched(rehearsal: Rehearsal, archive: Path) -> None:
+    with rehearsal.revision.archive.open("rb") as source:
+        archive.write_bytes(source.read())
 
 
 def _begun(number: int) -> tuple[Rehearsal, dict[routes.Key, Handed], routes.Lacking | None] | None:

@@ -14,7 +14,8 @@ from django.conf import settings
 from django.core.exceptions import BadRequest, PermissionDenied, SuspiciousOperation
 from django.db import InterfaceError, OperationalError
 from django.db.models import Prefetch, QuerySet
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
 from ninja import File, Form, NinjaAPI, Status
@@ -59,7 +60,7 @@ from jobs import (
     touched,
 )
 from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
-from jobs.store import Lost
+from jobs.store import Away, Lost, store
 from jobs.tasks import FILM
 
 from .asked import member_of, noted, organisation_of
@@ -147,6 +148,7 @@ from .schemas import (
     TryIn,
 )
 from .schemas import HeldPiece as HeldPieceIn
+from .sent import sent
 
 log = logging.getLogger(__name__)
 # No faults of ours: the database is away (`limits.Away`), what was sent cannot be taken, or it may not be.
@@ -170,6 +172,15 @@ def _no_text(request: HttpRequest, error: UnicodeEncodeError) -> HttpResponse:
 @api.exception_handler(services.Behind)
 def _behind(request: HttpRequest, error: services.Behind) -> HttpResponse:
     return api.create_response(request, {"detail": str(error)}, status=409)
+
+
+@api.exception_handler(Away)
+def _away(request: HttpRequest, error: Exception) -> HttpResponse:
+    log.warning("the store is away: %s", error)
+    said = "The store of files does not answer just now. Nothing is lost; try again in a moment."
+    response = api.create_response(request, {"detail": said}, status=503)
+    response["Retry-After"] = "2"
+    return response
 
 
 @api.exception_handler(Lost)
@@ -501,11 +512,10 @@ def rehearse(request: HttpRequest, number: int, quick: bool = False) -> Any:
 
 
 @api.get("/revisions/{number}/archive")
-def revision_archive(request: HttpRequest, number: int) -> HttpResponse:
+def revision_archive(request: HttpRequest, number: int) -> HttpResponseBase:
     """The job's folder as a zip, as it was kept."""
     revision = _revision(request, number)
-    with revision.archive.open("rb") as source:
-        response = HttpResponse(source.read(), content_type="application/zip")
+    response = sent(request, revision.archive, "application/zip")
     name = re.sub(r"[^\w.-]+", "-", f"{revision.job.name}-revision-{revision.number}").strip("-")
     response["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}.zip"
     return response
@@ -676,12 +686,11 @@ def back(request: HttpRequest, number: int) -> Any:
 
 
 @api.get("/rehearsals/{number}/artifacts/{name}")
-def artifact(request: HttpRequest, number: int, name: str) -> HttpResponse:
+def artifact(request: HttpRequest, number: int, name: str) -> HttpResponseBase:
     found = get_object_or_404(_rehearsal(request, number).artifacts, name=name)
-    with found.file.open("rb") as source:
-        response = HttpResponse(source.read(), content_type=found.media_type)
-    if found.packed:
-        response["Content-Encoding"] = "gzip"
+    response = sent(request, found.file, found.media_type, found.packed)
+    if isinstance(response, HttpResponseRedirect):
+        return response  # an address that holds for some minutes is not to be remembered
     response["Cache-Control"] = "private, max-age=31536000, immutable"
     if found.media_type == "text/html":
         response["Content-Security-Policy"] = OF_PAPERS
@@ -733,14 +742,10 @@ def film(request: HttpRequest, number: int, body: FilmIn) -> Any:
     found = get_object_or_404(_rehearsal(request, number).artifacts, name=FILM)
     if sum(end - begin for begin, end in body.ranges) > MOST_FILM:
         return Status(422, {"detail": f"more than {MOST_FILM / 1e6:g} MB of film at once"})
-    with found.file.open("rb") as source:
-        if any(not 0 <= begin <= end <= found.file.size for begin, end in body.ranges):
-            return Status(422, {"detail": "a stretch of the film that there is not"})
-        parts = []
-        for begin, end in body.ranges:
-            source.seek(begin)
-            parts.append(source.read(end - begin))
-    return HttpResponse(b"".join(parts), content_type=found.media_type)
+    size = found.file.size
+    if any(not 0 <= begin <= end <= size for begin, end in body.ranges):
+        return Status(422, {"detail": "a stretch of the film that there is not"})
+    return HttpResponse(store().parts(found.file.name, body.ranges), content_type=found.media_type)
 
 
 @api.get("/rehearsals/{number}/program/{path:name}")

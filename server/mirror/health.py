@@ -2,10 +2,7 @@
 
 They tell nothing of jobs or people, and only to the addresses in MIRROR_WATCHERS (loopback unless told)."""
 
-import os
-import shutil
 from collections.abc import Callable
-from pathlib import Path
 
 from django.conf import settings
 from django.db import DatabaseError, connection
@@ -14,6 +11,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from redis import RedisError
 
 from jobs.models import Rehearsal, Search, Tolerance
+from jobs.store import Away, store
 from jobs.stream import WAITING_LIST, queue
 
 KIND = "application/openmetrics-text; version=1.0.0; charset=utf-8"
@@ -61,11 +59,11 @@ def _queue() -> str:
 
 
 def _store() -> str:
-    place = Path(settings.MEDIA_ROOT)
-    place.mkdir(parents=True, exist_ok=True)
-    if not os.access(place, os.W_OK):
-        return "cannot be written to"
-    return "ok" if shutil.disk_usage(place).free > settings.MAX_UPLOAD_BYTES else "has no room for another job"
+    try:
+        room = store().room()
+    except Away as error:
+        return str(error)
+    return "ok" if room is None or room[0] > settings.MAX_UPLOAD_BYTES else "has no room for another job"
 
 
 @watched
@@ -102,10 +100,13 @@ def metrics(request: HttpRequest) -> HttpResponse:
         gauge("queue_messages", "Messages that no worker has taken yet.", {"": queue().llen(WAITING_LIST)})  # type: ignore[dict-item]
     except RedisError:
         gauge("queue_messages", "Messages that no worker has taken yet.", {})
-    usage = shutil.disk_usage(settings.VAR)
+    try:
+        room = store().room()
+    except Away:
+        room = None
     gauge(
         "store_bytes",
-        "Room where jobs and rehearsals are kept.",
-        {'{room="free"}': usage.free, '{room="whole"}': usage.total},
+        "Room where jobs and rehearsals are kept, where that is known.",
+        {'{room="free"}': room[0], '{room="whole"}': room[1]} if room else {},
     )
     return HttpResponse("\n".join([*lines, "# EOF", ""]), content_type=KIND)

@@ -4,6 +4,8 @@ import os
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
+from .storing import storage_of
+
 ROOT = Path(__file__).resolve().parent.parent.parent
 VAR = Path(os.environ.get("MIRROR_VAR", ROOT / "var"))
 
@@ -47,7 +49,7 @@ DATABASES = {
         "NAME": os.environ.get("MIRROR_DB_NAME", "mirror"),
         "USER": "app",
         "PASSWORD": os.environ.get("MIRROR_DB_PASSWORD", ""),
-        "HOST": "127.0.0.1",
+        "HOST": os.environ.get("MIRROR_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("MIRROR_DB_PORT", "8751"),
         "OPTIONS": {"charset": "utf8mb4"},
         "TEST": {"NAME": "test_mirror"},
@@ -103,9 +105,10 @@ TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en-gb"
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = ROOT / "web" / "dist"
-MEDIA_ROOT = VAR / "store"
+# Where jobs and rehearsals are kept, and where browsers reach that store themselves, if they may.
+STORE_REACHED_AT = os.environ.get("MIRROR_STORE_REACHED_AT", "")
 STORAGES = {
-    "default": {"BACKEND": "jobs.store.Store"},
+    "default": storage_of(os.environ.get("MIRROR_STORE", ""), VAR / "store", STORE_REACHED_AT),
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 CHECKPOINTS = VAR / "checkpoints"  # of the stock; may be deleted at any time

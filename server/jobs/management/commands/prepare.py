@@ -6,7 +6,7 @@ from pathlib import Path
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.management import call_command
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from accounts import people
 from accounts.models import Membership, Organisation, Role
@@ -15,6 +15,7 @@ from jobs import basket, calibrating, record, releasing
 from jobs.models import LibraryFile, MeasuredTimes, Rehearsal, Release, Revision
 from jobs.running import begin_rehearsal, take_up_again
 from jobs.services import keep_in_library, take_in_path, take_in_route
+from jobs.store import NotOurs, store
 from jobs.tasks import run_rehearsal
 
 DEMO_RELEASED, DEMO_NOTE = "Transducer bracket, five sides", "First part measured on unit 40: all within tolerance."
@@ -37,6 +38,7 @@ class Command(BaseCommand):
 
     def handle(self, *args: object, **options: object) -> None:
         call_command("migrate", verbosity=0, interactive=False)
+        _mark_the_store()
         take_up_again()
         basket.clear()
         if options["demo"]:
@@ -45,6 +47,20 @@ class Command(BaseCommand):
             touch_one()
             measure_one()
             rehearse_demo()
+
+
+def _mark_the_store() -> None:
+    """A store that is new, or of before stores had a mark, is marked as ours; one that lacks what the tables name is another's, or not there."""
+    place = store()
+    try:
+        place.room()
+    except NotOurs as error:
+        named = Revision.objects.values_list("archive", flat=True)[:1]
+        if named and not any(file.name == named[0] for file in place.listed()):
+            raise CommandError(
+                f"{error} The tables name files that are not in it: name the store that holds them (MIRROR_STORE), or bring it back."
+            ) from error
+        place.mark()
 
 
 def release_one() -> None:
