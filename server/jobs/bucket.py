@@ -3,11 +3,11 @@
 import shutil
 import tempfile
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import UTC, datetime
-from typing import Any
+from typing import IO, Any
 
 import boto3
 from botocore.config import Config
@@ -22,6 +22,21 @@ NEAR = 200_000  # bytes between two stretches that are fetched as one
 AT_ONCE = 8  # questions
 SIGNED_FOR_SECONDS = 300
 ABSENT = {"404", "NoSuchKey", "NotFound"}
+
+
+class Fetched(File):
+    """A file that is here as a whole; opened once more after it was closed it is fetched once more, as a file of a folder is opened once more."""
+
+    def __init__(self, name: str, fetch: Callable[[], IO[bytes]]) -> None:
+        self.fetch = fetch
+        super().__init__(fetch(), name)
+
+    def open(self, mode: str | None = None, *args: Any, **kwargs: Any) -> "Fetched":
+        if self.closed:
+            self.file = self.fetch()
+        else:
+            self.seek(0)
+        return self
 
 
 class Bucket(S3Storage):
@@ -50,12 +65,15 @@ class Bucket(S3Storage):
     def _open(self, name: str, mode: str = "rb") -> File:
         if mode != "rb":
             raise ValueError("files of the store are read, or saved as a whole")
+        return Fetched(name, lambda: self._fetched(name))
+
+    def _fetched(self, name: str) -> IO[bytes]:
         held = tempfile.SpooledTemporaryFile(IN_MEMORY)  # noqa: SIM115 - it is the file that is handed out
         with self._told(name):
             body = self._client.get_object(Bucket=self.bucket_name, Key=name)["Body"]
             shutil.copyfileobj(body, held, 1 << 20)
         held.seek(0)
-        return File(held, name)
+        return held
 
     def _save(self, name: str, content: Any) -> str:
         with self._told(name):
