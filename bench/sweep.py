@@ -1,15 +1,18 @@
-"""A sweep: every demo job as it is released, rehearsed by one worker process and by two. `./mirror bench sweep [N]`: all of them, or the N with
-the shortest programs. Told: how much sooner two are done, and whether they come to the same verdicts and the same part, byte for byte."""
+"""A sweep: every demo job as it is released, rehearsed by one worker of one thread, and by two of which the second has joined as from another machine.
+`./mirror bench sweep [N]`: all of them, or the N with the shortest programs. Told: how much sooner two are done, and whether they come to the same
+verdicts and the same part, byte for byte."""
 
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import tempfile
 import time
 from pathlib import Path
 
 from bench.faults import Shop
+from ops import services, worker
 from ops.steps import ROOT
 
 TAKE = """
@@ -27,49 +30,53 @@ import gzip, hashlib, json
 from jobs.models import Rehearsal
 for row in Rehearsal.objects.filter(pk__in={numbers}).order_by("pk"):
     parts = [gzip.decompress(a.file.open("rb").read()) for a in row.artifacts.filter(name__in=("verdict.json", "stock.stl")).order_by("name")]
-    print(row.state, row.verdict, hashlib.sha256(b"".join(parts)).hexdigest())
+    print(row.state, row.verdict, hashlib.sha256(b"".join(parts)).hexdigest(), row.worker)
 """
 
 
-def swept(shop: Shop, revisions: list[int], workers: int) -> tuple[float, list[str]]:
-    """Seconds, and how each ended."""
-    command, env = shop.children.ways["worker"]
-    shop.children.ways["worker"] = (
-        [word if not word.startswith("--concurrency") else f"--concurrency={workers}" for word in command],
-        env,
-    )
-    shop.kill("worker")
-    time.sleep(6)
-    shutil.rmtree(shop.var / "checkpoints", ignore_errors=True)  # what was worked out before must not be taken up again
-    shop.done(shop.rehearse())  # both are up, and have loaded what they need
+def swept(shop: Shop, revisions: list[int], places: list[Path]) -> tuple[float, list[str]]:
+    """Seconds, and how each ended. `places`: where the workers keep what they worked out before, which must not be taken up again."""
+    for _ in range(2 * len(places)):
+        shop.rehearse()
+    idle(shop)  # all are up, and have loaded what they need
+    for place in places:
+        shutil.rmtree(place / "checkpoints", ignore_errors=True)
     begun = time.monotonic()
     numbers = [int(shop.ask(f"/revisions/{revision}/rehearsals", "POST")[1]["id"]) for revision in revisions]
-    while shop.ask("/queue")[1]["rehearsals"]:  # one short question a second: the cores are the workers'
-        time.sleep(1.0)
+    idle(shop)
     took = time.monotonic() - begun
     said = shop.manage("shell", "-v", "0", "-c", TOLD.format(numbers=numbers)).strip().splitlines()
     return took, said
 
 
+def idle(shop: Shop) -> None:
+    while shop.ask("/queue")[1]["rehearsals"]:  # one short question a second: the cores are the workers'
+        time.sleep(1.0)
+
+
 def sweep(words: list[str]) -> int:
+    os.environ |= {"MIRROR_THREADS": "1", "MIRROR_AT_ONCE": "1"}  # a worker is a core
     with tempfile.TemporaryDirectory(prefix="mirror-sweep-") as folder:
-        shop = Shop(Path(folder) / "var", ROOT / "core" / "tests" / "jobs" / "slot-clear")
+        here, there = Path(folder) / "here", Path(folder) / "there"
+        shop = Shop(here, ROOT / "core" / "tests" / "jobs" / "slot-clear")
+        other = services.Children(there / "log")
         try:
-            told = shop.manage(
-                "shell",
-                "-v",
-                "0",
-                "-c",
-                TAKE.format(demo=str(ROOT / "demo" / "jobs"), most=int(words[0]) if words else 1000),
-            )
+            most = int(words[0]) if words else 1000
+            told = shop.manage("shell", "-v", "0", "-c", TAKE.format(demo=str(ROOT / "demo" / "jobs"), most=most))
             revisions = [int(line) for line in told.split()]
-            one, alone = swept(shop, revisions, 1)
-            two, together = swept(shop, revisions, 2)
+            one, alone = swept(shop, revisions, [here])
+            key = shop.manage("workers", "key").strip()
+            worker.join(f"http://127.0.0.1:{shop.ports['web']}/join/{key}", there)
+            worker.begin(other, there)
+            two, together = swept(shop, revisions, [here, there])
         finally:
+            other.stop()
             shop.close()
-    same = alone == together
+    same = [line.rpartition(" ")[0] for line in alone] == [line.rpartition(" ")[0] for line in together]
+    shares = [sum(line.endswith(name) for line in together) for name in {line.split()[-1] for line in together}]
     print(
-        f"{len(revisions)} jobs: one worker {one:.1f} s, two {two:.1f} s: {one / two:.2f} ×; verdicts and parts {'the same' if same else 'NOT THE SAME'}"
+        f"{len(revisions)} jobs: one worker {one:.1f} s, two (the second has joined) {two:.1f} s: {one / two:.2f} ×, {' and '.join(map(str, shares))} jobs "
+        f"each; verdicts and parts {'the same' if same else 'NOT THE SAME'}"
     )
     if not same:
         print(json.dumps([pair for pair in zip(alone, together, strict=True) if pair[0] != pair[1]], indent=1))

@@ -37,11 +37,20 @@ def web_processes() -> int:
     return int(os.environ.get("MIRROR_WEB_PROCESSES") or min(os.cpu_count() or 1, 4))
 
 
-def process(name: str, web_port: int) -> list[str]:
-    """The command line of the worker and of the web server, as the start and the tests run them."""
-    if name == "worker":
-        celery = [str(BIN / "celery"), "-A", "mirror.queue", "worker", "--loglevel=INFO", "--concurrency=2"]
-        return [*celery, "--beat"]  # it does the chores, too (jobs.chores)
+def at_once() -> int:
+    """How many rehearsals a worker carries out at a time."""
+    return int(os.environ.get("MIRROR_AT_ONCE") or 2)
+
+
+def process(name: str, web_port: int, worker: str = "main") -> list[str]:
+    """The command line of the worker, of one that has joined from another machine, and of the web server, as the start and the tests run them."""
+    if name in ("worker", "joined"):
+        celery = [
+            str(BIN / "celery"), "-A", "mirror.queue", "worker", "--loglevel=INFO", f"--concurrency={at_once()}", f"--hostname={worker}@%h",
+        ]  # fmt: skip
+        return (
+            [*celery, "--beat"] if name == "worker" else celery
+        )  # the installation's own does the chores, too (jobs.chores)
     return [
         str(BIN / "uvicorn"), "mirror.asgi:application", "--host", services.LOOPBACK, "--port", str(web_port),
         "--log-level", "warning", "--timeout-graceful-shutdown", "3", "--workers", str(web_processes()),

@@ -10,7 +10,7 @@ import sys
 import time
 from pathlib import Path
 
-from . import checks, install, keeping, services
+from . import checks, install, keeping, services, worker
 from .steps import PYTHON, ROOT, VAR, WEB, StepFailed, environment, say, step
 
 SHOWN_LETTERS = 10
@@ -136,6 +136,11 @@ def main(words: list[str]) -> int:
     carrying = commands.add_parser("import", help="take in a folder that export wrote")
     carrying.add_argument("folder", type=Path, help="that folder")
     carrying.add_argument("organisation", help="who takes it in; must be here already")
+    working = commands.add_parser("worker", help="work for an installation on another machine, until Ctrl-C")
+    working.add_argument(
+        "--invite", action="store_true", help="where it runs: an address by which one worker may join within a day"
+    )
+    working.add_argument("--join", metavar="ADDRESS", help="on the other machine: join by that address")
     commands.add_parser("mail", help="the letters that were sent while no mail server is named")
     commands.add_parser("client", help="write the API's document and the web client made from it")
     testing = commands.add_parser("test", help="format, lint, types, layers, and all tests")
@@ -167,6 +172,14 @@ def main(words: list[str]) -> int:
         if options.word == "restore":
             install.everything()
             return keeping.run_restore(options.file, VAR)
+        if options.word == "worker" and options.invite:
+            print(worker.invite(VAR))
+            return 0
+        if options.word == "worker":
+            install.for_a_worker()
+            if options.join:
+                worker.join(options.join, VAR)
+            return worker.run(VAR)
         if options.word == "invite":
             return invite(options)
         if options.word in ("export", "import"):

@@ -120,6 +120,14 @@ def for_the_client() -> None:
     web_packages()
 
 
+def for_a_worker() -> None:
+    """What works for an installation elsewhere: no page is served from here."""
+    debian(SERVER_PACKAGES)
+    python_environment("full")
+    byte_code()
+    kernel_cache()
+
+
 def everything(browser: bool = False) -> None:
     debian(SERVER_PACKAGES | (BROWSER_PACKAGES if browser else {}))
     with ThreadPoolExecutor(1, thread_name_prefix="web") as beside:  # the two wait for nothing of each other's

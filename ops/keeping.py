@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import Any
 
 from . import services
-from .steps import PYTHON, ROOT, StepFailed, environment, say, step
+from .steps import PYTHON, ROOT, StepFailed, environment, say, step, version
 
 FORMAT = "blunt-mirror/backup@1"
 MANIFEST, TABLES = "backup.json", "tables.sql"
@@ -129,12 +129,6 @@ def _write(bundle: tarfile.TarFile, var: Path, port: int) -> dict[str, Any]:
     info.size, info.mtime = len(data), int(time.time())
     bundle.addfile(info, io.BytesIO(data))
     return told
-
-
-def version() -> str:
-    """The last migration of each part: what a backup's tables look like."""
-    places = (ROOT / "server" / part / "migrations" for part in ("accounts", "jobs"))
-    return ", ".join(sorted(path.stem for path in place.glob("0*.py"))[-1] for place in places)
 
 
 def verify(file: Path, out: Path | None = None) -> dict[str, Any]:

@@ -13,7 +13,7 @@ import time
 from contextlib import closing, suppress
 from pathlib import Path
 
-from .steps import ROOT, StepFailed, environment, run, say, step
+from .steps import ROOT, StepFailed, environment, run, say, step, version
 
 LOOPBACK = "127.0.0.1"
 MOST_DEATHS, DEATHS_WITHIN_S = 5, 60
@@ -173,6 +173,11 @@ class Children:
             self.ledger.unlink(missing_ok=True)
 
 
+def listening() -> list[str]:
+    """Where database and queue listen: on loopback, and where `MIRROR_LISTEN` says, for workers on other machines."""
+    return [LOOPBACK, *filter(None, [os.environ.get("MIRROR_LISTEN")])]
+
+
 def begin_database(children: Children, var: Path, port: int) -> None:
     data = var / "mariadb"
     password = private_keys(var)["database"]
@@ -191,12 +196,17 @@ def begin_database(children: Children, var: Path, port: int) -> None:
         f"CREATE USER IF NOT EXISTS 'app'@'{LOOPBACK}' IDENTIFIED BY '{password}';\n"
         f"GRANT ALL ON mirror.* TO 'app'@'{LOOPBACK}';\n"
         f"GRANT ALL ON `test\\_%`.* TO 'app'@'{LOOPBACK}';\n"
-        f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{password}';\n"
+        + (
+            f"CREATE USER IF NOT EXISTS 'app'@'%' IDENTIFIED BY '{password}';\nGRANT ALL ON mirror.* TO 'app'@'%';\n"
+            if os.environ.get("MIRROR_LISTEN")
+            else "DROP USER IF EXISTS 'app'@'%';\n"
+        )
+        + f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{password}';\n"
     )
     # A socket's path may have 107 characters at most, so it gets a short one relative to the data folder.
     command = [
         "/usr/sbin/mariadbd", "--no-defaults", f"--datadir={data}", "--socket=m.sock", f"--port={port}",
-        f"--bind-address={LOOPBACK}", "--skip-name-resolve", "--character-set-server=utf8mb4",
+        f"--bind-address={','.join(listening())}", "--skip-name-resolve", "--character-set-server=utf8mb4",
         f"--init-file={init}", "--innodb-buffer-pool-size=64M", "--max-allowed-packet=64M",
         "--max-connections=500",  # each that asks at one moment has one; the streams of progress give theirs back
     ]  # fmt: skip
@@ -212,21 +222,32 @@ def begin_queue(children: Children, var: Path, port: int) -> None:
     config = var / "redis.conf"
     config.touch(mode=0o600)
     config.write_text(
-        f"bind {LOOPBACK}\nport {port}\ndir {folder}\nsave 30 1\nappendonly yes\n"
+        f"bind {' '.join(listening())}\nport {port}\ndir {folder}\nsave 30 1\nappendonly yes\n"
         f"requirepass {private_keys(var)['queue']}\n"
     )
     children.begin("redis", ["redis-server", str(config)], environment())
     children.wait_for("redis", port)
 
 
+def threads() -> dict[str, str]:
+    """How many threads each rehearsal and check computes with, where that is told (`MIRROR_THREADS`); else as many as there are cores."""
+    wanted = os.environ.get("MIRROR_THREADS", "")
+    return dict.fromkeys(("NUMBA_NUM_THREADS", "OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"), wanted) if wanted else {}
+
+
 def app_environment(var: Path, web_port: int, database_port: int, queue_port: int) -> dict[str, str]:
     keys = private_keys(var)
-    return environment() | {
-        "DJANGO_SETTINGS_MODULE": "mirror.settings",
-        "MIRROR_VAR": str(var),
-        "MIRROR_SECRET": keys["django"],
-        "MIRROR_DB_PASSWORD": keys["database"],
-        "MIRROR_DB_PORT": str(database_port),
-        "MIRROR_QUEUE": f"redis://:{keys['queue']}@{LOOPBACK}:{queue_port}/0",
-        "MIRROR_WEB_PORT": str(web_port),
-    }
+    return (
+        environment()
+        | threads()
+        | {
+            "MIRROR_VERSION": version(),
+            "DJANGO_SETTINGS_MODULE": "mirror.settings",
+            "MIRROR_VAR": str(var),
+            "MIRROR_SECRET": keys["django"],
+            "MIRROR_DB_PASSWORD": keys["database"],
+            "MIRROR_DB_PORT": str(database_port),
+            "MIRROR_QUEUE": f"redis://:{keys['queue']}@{LOOPBACK}:{queue_port}/0",
+            "MIRROR_WEB_PORT": str(web_port),
+        }
+    )

@@ -50,6 +50,12 @@ def environment() -> dict[str, str]:
     return env
 
 
+def version() -> str:
+    """The last migration of each part: what tables look like that this checkout knows."""
+    places = (ROOT / "server" / part / "migrations" for part in ("accounts", "jobs"))
+    return ", ".join(sorted(path.stem for path in place.glob("0*.py"))[-1] for place in places)
+
+
 def run(
     command: list[str], remedy: str, cwd: Path = ROOT, quiet: bool = True, env: dict[str, str] | None = None
 ) -> None:

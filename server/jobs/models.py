@@ -93,6 +93,18 @@ class LibraryFile(models.Model):
         ordering = ["kind", "name", "-number"]
 
 
+class Sweep(models.Model):
+    """Rehearsals of many jobs that were begun at once, and are looked at and ended as one."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE)
+    why = models.CharField(max_length=200)
+    created = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+
+    class Meta:
+        ordering = ["-id"]
+
+
 class Rehearsal(models.Model):
     class State(models.TextChoices):
         QUEUED = "queued"
@@ -120,7 +132,9 @@ class Rehearsal(models.Model):
     background = models.BooleanField(
         default=False
     )  # nobody waits for it: its turn is after the others of the same person
+    sweep = models.ForeignKey(Sweep, on_delete=models.SET_NULL, null=True, related_name="rehearsals")
     begun = models.DateTimeField(null=True, db_index=True)
+    worker = models.CharField(max_length=100, blank=True)  # which machine's worker has it, or had
     heartbeat = models.DateTimeField(null=True)
     created = models.DateTimeField(auto_now_add=True)
     finished = models.DateTimeField(null=True)
@@ -168,6 +182,7 @@ class Search(models.Model):
     state = models.CharField(max_length=10, choices=Rehearsal.State.choices, default=Rehearsal.State.QUEUED)
     wanted = models.JSONField(default=list)
     looked = models.JSONField(default=list)
+    worker = models.CharField(max_length=100, blank=True)
     error = models.TextField(blank=True)
     cancel_asked = models.BooleanField(default=False)
     heartbeat = models.DateTimeField(null=True)
@@ -183,6 +198,7 @@ class Tolerance(models.Model):
     state = models.CharField(max_length=10, choices=Rehearsal.State.choices, default=Rehearsal.State.QUEUED)
     share = models.FloatField(default=0.0)
     result = models.JSONField(null=True)
+    worker = models.CharField(max_length=100, blank=True)
     error = models.TextField(blank=True)
     cancel_asked = models.BooleanField(default=False)
     heartbeat = models.DateTimeField(null=True)

@@ -42,7 +42,7 @@ def shown(organisation: Organisation) -> dict[str, Any]:
     told = [
         {
             "id": row.pk, "job": row.revision.job.name, "revision": row.revision.number, "machine": row.revision.machine,
-            "by": row.created_by.get_username(), "state": row.state, "stage": row.stage, "share": row.share, "quick": row.quick,
+            "by": row.created_by.get_username(), "worker": row.worker, "state": row.state, "stage": row.stage, "share": row.share, "quick": row.quick,
             "background": row.background, "created": row.created, "begun": row.begun, "place": places.get(row.pk),
         }
         for row in rows

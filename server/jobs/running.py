@@ -21,14 +21,14 @@ _waiting = float("inf")  # since when something has waited, by this process's ow
 
 
 def take_up_again() -> None:
-    """At start no worker lives: what was running is lost, and what was waiting is told of again."""
-    Rehearsal.objects.filter(state=Rehearsal.State.RUNNING).update(
-        state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now()
-    )
+    """At start no worker of this machine lives: what it was running is lost, and what was waiting is told of again. What workers on other
+    machines have under way goes on."""
+    lost = {"state": Rehearsal.State.RUNNING, "worker__in": ("", settings.WORKER)}
+    Rehearsal.objects.filter(**lost).update(state=Rehearsal.State.FAILED, error=LOST, finished=timezone.now())
     for _ in range(Rehearsal.objects.filter(state=Rehearsal.State.QUEUED).count()):
         wake()  # once for each, so that every worker hears of it
-    Search.objects.filter(state=Rehearsal.State.RUNNING).update(state=Rehearsal.State.FAILED, error=remedying.LOST)
-    Tolerance.objects.filter(state=Rehearsal.State.RUNNING).update(state=Rehearsal.State.FAILED, error=tolerating.LOST)
+    Search.objects.filter(**lost).update(state=Rehearsal.State.FAILED, error=remedying.LOST)
+    Tolerance.objects.filter(**lost).update(state=Rehearsal.State.FAILED, error=tolerating.LOST)
     _send_what_waits_beside()
 
 

@@ -144,6 +144,5 @@ class Folder(FileSystemStorage):
         return usage.free, usage.total
 
     def mark(self) -> None:
-        if self.mounted:
-            os.makedirs(self.location, exist_ok=True)
-            Path(self.location, MARK).touch()
+        os.makedirs(self.location, exist_ok=True)
+        Path(self.location, MARK).touch()

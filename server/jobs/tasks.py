@@ -219,7 +219,14 @@ def _begun(number: int) -> tuple[Rehearsal, dict[routes.Key, Handed], routes.Lac
     basis, code = routes.basis_of(rehearsal.revision), code_digest()
     with transaction.atomic():
         begun = Rehearsal.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
-        if not begun.update(state=Rehearsal.State.RUNNING, heartbeat=now, begun=now, basis=basis, computation=code):
+        if not begun.update(
+            state=Rehearsal.State.RUNNING,
+            heartbeat=now,
+            begun=now,
+            worker=settings.WORKER,
+            basis=basis,
+            computation=code,
+        ):
             return None  # cancelled while it waited, or taken up by another worker
         rehearsal.sources.set(sources)
     return rehearsal, taken, lacking
@@ -242,7 +249,7 @@ def _told(rehearsal: Rehearsal) -> None:
 def _beside(kind: Any, number: int, what: str, work: Callable[[int, Path, Callable[[str, float], None]], None]) -> None:
     """Carry out what is worked out beside a rehearsal (a `Search`, a `Tolerance`), and settle how it ended."""
     begun = kind.objects.filter(pk=number, state=Rehearsal.State.QUEUED)
-    if not begun.update(state=Rehearsal.State.RUNNING, heartbeat=timezone.now(), error=""):
+    if not begun.update(state=Rehearsal.State.RUNNING, heartbeat=timezone.now(), worker=settings.WORKER, error=""):
         return  # cancelled while it waited, or delivered twice
     state, error = Rehearsal.State.DONE, ""
     last = time.monotonic()

@@ -11,12 +11,13 @@ from accounts.models import Organisation
 from bluntmirror.job.loading import data_in_millimetres
 from bluntmirror.job.models import ToolsFile
 
-from . import releasing, running, setups
+from . import releasing, setups, sweeping
 from .models import Job, LibraryFile, Rehearsal, Revision
 from .services import Refused
 
 Json = dict[str, Any]
 LABEL = "with what the library holds now"
+SWEPT = "what the library touched"
 
 
 def touched(organisation: Organisation) -> list[Revision]:
@@ -59,16 +60,17 @@ def with_library(revision: Revision, user: AbstractBaseUser) -> Revision:
 
 
 def rehearse_all(organisation: Organisation, user: AbstractBaseUser) -> list[Rehearsal]:
-    """Every touched job with what the library holds now, rehearsed in the background."""
-    found = []
+    """Every touched job with what the library holds now, rehearsed in the background as one sweep."""
+    made = []
     for revision in touched(organisation):
         try:
-            made = with_library(revision, user)
+            made.append(with_library(revision, user))
         except Refused:
             continue
-        done = made.rehearsals.first()
-        found.append(done or running.begin_rehearsal(made, user, background=True))
-    return found
+    known = [revision.rehearsals.first() for revision in made]
+    new = [revision for revision, row in zip(made, known, strict=True) if row is None]
+    begun = sweeping.begin(organisation, user, SWEPT, new) if new else []
+    return [*(row for row in known if row is not None), *begun]
 
 
 def _newest_tools(organisation: Organisation) -> dict[tuple[int, str], Json]:

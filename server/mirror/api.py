@@ -56,10 +56,11 @@ from jobs import (
     services,
     setups,
     standing,
+    sweeping,
     tolerating,
     touched,
 )
-from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
+from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Sweep, Triage
 from jobs.store import Away, Lost, store
 from jobs.tasks import FILM
 
@@ -320,7 +321,17 @@ def rehearse_route(request: HttpRequest, number: int) -> Any:
 def the_queue(request: HttpRequest) -> Any:
     """What is under way and what waits, in the order in which it would be taken up now."""
     running.settle_lost()
-    return queueing.shown(organisation_of(request))
+    organisation = organisation_of(request)
+    return queueing.shown(organisation) | {"sweeps": sweeping.shown(organisation)}
+
+
+@api.post("/sweeps/{number}/cancel", response={204: None})
+def cancel_sweep(request: HttpRequest, number: int) -> Any:
+    """End what waits and runs of a sweep; what is done stands."""
+    sweep = get_object_or_404(Sweep, pk=number, organisation=organisation_of(request))
+    sweeping.cancel(sweep)
+    noted(request, "stopped the sweep", sweep.why)
+    return Status(204, None)
 
 
 @api.get("/room", response=RoomOut)

@@ -1,5 +1,6 @@
 """The door: signing in and out, invitations taken up, passwords, the second factor, and where one is signed in."""
 
+import logging
 import time
 from typing import Any
 from urllib.parse import quote
@@ -13,7 +14,7 @@ from ninja import Router, Status
 from accounts import elsewhere, guesses, letters, people, seats, second
 from accounts.models import Membership
 from accounts.refused import Refused
-from jobs import record
+from jobs import joining, record
 
 from .asked import OF_NOBODY, member_of, noted, organisation_of
 from .limits import from_here
@@ -25,6 +26,8 @@ from .people_schemas import (
     ElsewhereOut,
     ForgottenIn,
     InvitedOut,
+    JoinIn,
+    JoinOut,
     Me,
     Message,
     PasswordIn,
@@ -44,6 +47,7 @@ Set one within the hour:
 If it was not you, leave this letter be: nothing has changed.
 """
 
+log = logging.getLogger(__name__)
 door = Router()
 
 
@@ -92,6 +96,23 @@ def _in(request: HttpRequest, user: Any) -> Any:
     request.user = user
     vars(request).pop("asked_by", None)
     return me(request)
+
+
+@door.post("/join", auth=None, response={200: JoinOut, 403: Message, 409: Message, 429: Message})
+def join(request: HttpRequest, body: JoinIn) -> Any:
+    """A worker on another machine, with a key that was made where the installation runs: what it needs is told once."""
+    links, address = _at_links(request)
+    if wait := guesses.wait_for(links, address):
+        return _too_many(wait)
+    try:
+        told = joining.taken(body.key, address)
+    except joining.Unreachable as error:
+        return Status(409, {"detail": f"{error}"})
+    if told is None:
+        guesses.failed(links, address)
+        return Status(403, {"detail": "this key holds no longer: each lets one worker join, within a day"})
+    log.info("a worker has joined from %s", address)
+    return {"environment": told}
 
 
 # --- through a provider elsewhere ------------------------------------------------------------------------------------------

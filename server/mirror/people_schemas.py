@@ -99,6 +99,16 @@ class ElsewhereOut(Schema):
     code: bool
 
 
+class JoinIn(Schema):
+    key: str = Field(max_length=100)
+
+
+class JoinOut(Schema):
+    """What a worker needs to reach what it works with, as its environment."""
+
+    environment: dict[str, str]
+
+
 class CodeIn(Schema):
     code: str = Field(max_length=40)
 

@@ -43,7 +43,7 @@ RIGHTS: dict[str, Role] = {
         (
             "throw_job_away", "throw_route_away", "bring_job_back",
             "rehearse_route", "with_library", "rehearse_touched", "judge", "learn_times", "new_job", "compose_job", "add_to_library", "rehearse",
-            "put_programs", "put_control", "cancel", "try_remedies", "cancel_remedies", "ask_tolerance", "cancel_tolerance", "mend", "back",
+            "put_programs", "put_control", "cancel", "cancel_sweep", "try_remedies", "cancel_remedies", "ask_tolerance", "cancel_tolerance", "mend", "back",
             "put_measure", "take_measure_away", "set_triage", "clear_triage", "set_accessories", "set_meant", "setup_file", "setup_save", "swap",
             "desk_save", "keep_from_setup", "setup_bring", "set_control",
         ),
@@ -57,7 +57,7 @@ RIGHTS: dict[str, Role] = {
 }  # fmt: skip
 OPEN = (
     "sign_in", "invited", "accept_invitation", "forgotten", "new_password", "elsewhere_told", "elsewhere_begin", "elsewhere_back",
-    "elsewhere_code",
+    "elsewhere_code", "join",
 )  # fmt: skip
 NOT_BY_TOKEN = (
     "make_token",

@@ -114,6 +114,7 @@ class QueuedOut(Schema):
     revision: int
     machine: str
     by: str
+    worker: str = Field(description="which machine's worker has it under way; main: the installation's own")
     state: Literal["queued", "running"]
     stage: str
     share: float
@@ -124,7 +125,23 @@ class QueuedOut(Schema):
     place: int | None = Field(description="1: the next; null for one under way")
 
 
+class SweepOut(Schema):
+    id: int
+    why: str
+    by: str
+    created: datetime
+    whole: int = Field(description="how many rehearsals it is of")
+    waiting: int
+    running: int
+    done: int
+    failed: int
+    cancelled: int
+    stopped: int = Field(description="of those done, how many must not run as they are")
+    share: float = Field(description="how far it is as a whole, 0 to 1")
+
+
 class QueueOut(Schema):
+    sweeps: list[SweepOut] = Field(description="many jobs rehearsed at once: under way, or over within a day")
     rehearsals: list[QueuedOut]
     others: int = Field(description="how many of other organisations wait or are under way")
 

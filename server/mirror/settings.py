@@ -122,6 +122,7 @@ MAX_UPLOAD_BYTES = 300_000_000
 
 WATCHERS = os.environ.get("MIRROR_WATCHERS", "127.0.0.1").split(",")  # who may ask for /health, /ready and /metrics
 QUEUE_URL = os.environ.get("MIRROR_QUEUE", "redis://127.0.0.1:8752/0")
+WORKER = os.environ.get("MIRROR_WORKER", "main")  # how this machine's worker is called
 HEARTBEAT_SECONDS = 1.0
 # What one rehearsal may take of a worker's machine: unless it is told, two fifths of its memory, and four hours.
 MOST_MEMORY = int(float(os.environ.get("MIRROR_MOST_MEMORY_GB", 0)) * 2**30) or max(

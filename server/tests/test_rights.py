@@ -10,7 +10,7 @@ from django.test import Client
 
 from accounts import people, tokens
 from accounts.models import Membership, Organisation, Role, Seat
-from jobs import hooks, releasing
+from jobs import hooks, releasing, sweeping
 from jobs.models import Job, Route, RouteStep
 from jobs.services import keep_in_library, take_in_path
 from mirror.api import api
@@ -73,6 +73,8 @@ class Rights(WithShop):
         Membership.objects.create(user=colleague, organisation=shop, role=Role.WORKS)
         release = done.releases.first()
         assert finding and release
+        sweeps = sweeping.begin(shop, user, "again", [flawed])
+        sweeps[0].refresh_from_db()
         thrown = Job.objects.create(organisation=shop, name="thrown", thrown_at=release.at, thrown_by=user)
         Job.objects.filter(pk=thrown.pk).update(thrown_as=thrown.pk)
         return {
@@ -80,6 +82,7 @@ class Rights(WithShop):
             "rehearsals": row.pk, "verdicts": row.pk, "beside": done.pk, "revisions": flawed.pk, "findings": finding.pk,
             "library": machine.pk, "fit": machine.pk, "swap": machine.pk, "routes": route.pk, "releases": release.pk,
             "people": colleague.pk, "invitations": people.invite(shop, user, "", Role.READS)[0].pk,
+            "sweeps": sweeps[0].sweep_id,
             "tokens": tokens.make(user, "ci", Role.READS, 30)[0].pk, "hooks": hooks.make(shop, user, "https://a.example/b", ["finished"]).pk,
         }  # fmt: skip
 

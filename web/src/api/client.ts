@@ -57,6 +57,7 @@ export type People = Schemas["PeopleOut"];
 export type Person = Schemas["PersonOut"];
 export type Role = Me["role"];
 export type Queued = Schemas["QueuedOut"];
+export type Sweep = Schemas["SweepOut"];
 export type Thrown = Schemas["ThrownOut"];
 export type Room = Schemas["RoomOut"];
 export type Account = Schemas["AccountOut"];
@@ -313,6 +314,7 @@ export const api = {
   rehearseRoute: (route: number) => json<Route>(`/routes/${route}/rehearsals`, "POST"),
   rehearse: (revision: number, run: "full" | "quick" = "full") => json<Rehearsal>(`/revisions/${revision}/rehearsals${run === "quick" ? "?quick=true" : ""}`, "POST"),
   rehearsal: (id: number) => json<RehearsalFull>(`/rehearsals/${id}`),
+  cancelSweep: (id: number) => ask(`/sweeps/${id}/cancel`, { method: "POST" }),
   cancel: (id: number) => json<Rehearsal>(`/rehearsals/${id}/cancel`, "POST"),
   triage: (finding: number, judgement: Judgement, reason: string) =>
     json<Finding>(`/findings/${finding}/triage`, "PUT", { judgement, reason }),

@@ -86,6 +86,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sweeps/{number}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Sweep
+         * @description End what waits and runs of a sweep; what is done stands.
+         */
+        post: operations["mirror_api_cancel_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/room": {
         parameters: {
             query?: never;
@@ -1731,6 +1751,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join
+         * @description A worker on another machine, with a key that was made where the installation runs: what it needs is told once.
+         */
+        post: operations["mirror_door_join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/elsewhere": {
         parameters: {
             query?: never;
@@ -2417,6 +2457,11 @@ export interface components {
         };
         /** QueueOut */
         QueueOut: {
+            /**
+             * Sweeps
+             * @description many jobs rehearsed at once: under way, or over within a day
+             */
+            sweeps: components["schemas"]["SweepOut"][];
             /** Rehearsals */
             rehearsals: components["schemas"]["QueuedOut"][];
             /**
@@ -2437,6 +2482,11 @@ export interface components {
             machine: string;
             /** By */
             by: string;
+            /**
+             * Worker
+             * @description which machine's worker has it under way; main: the installation's own
+             */
+            worker: string;
             /**
              * State
              * @enum {string}
@@ -2465,6 +2515,45 @@ export interface components {
              * @description 1: the next; null for one under way
              */
             place: number | null;
+        };
+        /** SweepOut */
+        SweepOut: {
+            /** Id */
+            id: number;
+            /** Why */
+            why: string;
+            /** By */
+            by: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /**
+             * Whole
+             * @description how many rehearsals it is of
+             */
+            whole: number;
+            /** Waiting */
+            waiting: number;
+            /** Running */
+            running: number;
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Cancelled */
+            cancelled: number;
+            /**
+             * Stopped
+             * @description of those done, how many must not run as they are
+             */
+            stopped: number;
+            /**
+             * Share
+             * @description how far it is as a whole, 0 to 1
+             */
+            share: number;
         };
         /** RoomOut */
         RoomOut: {
@@ -5419,6 +5508,21 @@ export interface components {
             code: string;
         };
         /**
+         * JoinOut
+         * @description What a worker needs to reach what it works with, as its environment.
+         */
+        JoinOut: {
+            /** Environment */
+            environment: {
+                [key: string]: string;
+            };
+        };
+        /** JoinIn */
+        JoinIn: {
+            /** Key */
+            key: string;
+        };
+        /**
          * ElsewhereOut
          * @description `name` of the provider, empty where there is none; `said`: why the last try came to nothing; `code`: the second factor's is wanted.
          */
@@ -5905,6 +6009,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["QueueOut"];
                 };
+            };
+        };
+    };
+    mirror_api_cancel_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -8231,6 +8355,57 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+        };
+    };
+    mirror_door_join: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

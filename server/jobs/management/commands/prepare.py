@@ -60,7 +60,7 @@ def _mark_the_store() -> None:
             raise CommandError(
                 f"{error} The tables name files that are not in it: name the store that holds them (MIRROR_STORE), or bring it back."
             ) from error
-        place.mark()
+    place.mark()
 
 
 def release_one() -> None:
