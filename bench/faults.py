@@ -22,6 +22,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
+from bench.bucket import Elsewhere
 from ops import services
 from ops.checks import process
 from ops.steps import PYTHON, ROOT, StepFailed
@@ -47,10 +48,14 @@ class Wrong(Exception):
 class Shop:
     """An installation of its own, looked after as a start looks after it."""
 
-    def __init__(self, var: Path, job: Path) -> None:
+    def __init__(self, var: Path, job: Path, more: dict[str, str] | None = None) -> None:
         self.var, self.job = var, job
         self.ports = {name: services.free_port() for name in ("web", "database", "queue")}
-        self.env = services.app_environment(var, *self.ports.values()) | {"MIRROR_LOST_AFTER": str(LOST_AFTER_S)}
+        self.env = (
+            services.app_environment(var, *self.ports.values())
+            | {"MIRROR_LOST_AFTER": str(LOST_AFTER_S)}
+            | (more or {})
+        )
         self.children = services.Children(var / "log")
         services.begin_database(self.children, var, self.ports["database"])
         services.begin_queue(self.children, var, self.ports["queue"])
@@ -290,9 +295,56 @@ def disk_full(shop: Shop) -> None:
     shop.done(shop.rehearse())
 
 
+def store_elsewhere(shop: Shop) -> None:
+    """A store elsewhere that is slow, fails one time in three, and is gone while a rehearsal runs: it takes longer, and nothing else."""
+    elsewhere = Elsewhere()
+    own = Shop(shop.var.parent / "elsewhere", shop.job, {"MIRROR_STORE": elsewhere.address})
+    try:
+        elsewhere.slow = 0.5
+        own.done(own.rehearse())
+        elsewhere.slow, elsewhere.failing = 0.0, 3
+        own.done(own.rehearse())
+        elsewhere.failing = 0
+        number, waiting = own.rehearse(), own.rehearse()
+        with elsewhere.gone():
+            status, said = own.ask(f"/revisions/{own.revision}/desk", within=60)
+            expect(
+                status == 503 and "store of files" in said["detail"], f"asked while the store was gone: {status} {said}"
+            )
+            expect(own.ask("/queue")[0] == 200, "the queue is not shown while the store is gone")
+            time.sleep(5)
+        own.done(number)
+        own.done(waiting)
+        expect(not own.failure, own.failure)
+    finally:
+        own.close()
+        elsewhere.close()
+
+
+def store_not_mounted(shop: Shop) -> None:
+    """A folder that several machines have mounted is gone while a rehearsal runs and another waits: both end when it is back, and nothing lies beside it."""
+    place, aside = shop.var.parent / "mounted", shop.var.parent / "away"
+    own = Shop(shop.var.parent / "with-mounted", shop.job, {"MIRROR_STORE": str(place)})
+    try:
+        number, waiting = own.rehearse(), own.rehearse()
+        place.rename(aside)
+        place.mkdir()
+        status, said = own.ask(f"/revisions/{own.revision}/archive")
+        expect(status == 503, f"asked while the folder was not there: {status} {said}")
+        time.sleep(4)
+        expect(not any(place.iterdir()), "something was written where nothing was mounted")
+        place.rmdir()
+        aside.rename(place)
+        own.done(number)
+        own.done(waiting)
+        expect(not own.failure, own.failure)
+    finally:
+        own.close()
+
+
 FAULTS: dict[str, Callable[[Shop], None]] = {
     "web": web_killed, "worker": worker_killed, "database": database_killed, "queue": queue_killed, "frozen": queue_frozen,
-    "twice": delivered_twice, "memory": too_much_memory, "disk": disk_full,
+    "twice": delivered_twice, "memory": too_much_memory, "disk": disk_full, "store": store_elsewhere, "mounted": store_not_mounted,
 }  # fmt: skip
 
 

@@ -13,14 +13,20 @@ import subprocess
 import sys
 import threading
 import time
+from collections import OrderedDict
 from typing import Any
 
 from django.conf import settings
 
+from accounts.refused import Refused
+from bluntmirror.job import Job
+
+from .hands import HELD
 from .helper import LENGTH
-from .services import Refused
 
 MOST, IDLE = 6, 2  # helpers at once, and how many wait for the next question
+HANDS = 2  # helpers more, which hold the machines that are moved by hand
+NICE = 10  # whoever moves a machine by hand comes first
 LOOK = 0.1  # seconds between two looks at how much memory a helper holds
 
 _free: list["Helper"] = []
@@ -33,9 +39,9 @@ class Ended(Exception):
 
 
 class Helper:
-    def __init__(self) -> None:
+    def __init__(self, nice: int = NICE) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "jobs.helper", str(2 * settings.MOST_CHECK_MEMORY)], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+            [sys.executable, "-m", "jobs.helper", str(2 * settings.MOST_CHECK_MEMORY), str(nice)], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
             env=os.environ | {"PYTHONPATH": os.pathsep.join(sys.path)}, start_new_session=True,
         )  # fmt: skip
 
@@ -86,12 +92,81 @@ class Helper:
                 pipe.close()
 
 
+class Hand:
+    """A helper that holds the machines which were moved last, one person's question after the other."""
+
+    def __init__(self) -> None:
+        self.helper: Helper | None = None
+        self.held: OrderedDict[str, None] = OrderedDict()  # keys, as `hands` holds them
+        self.turn = threading.Lock()
+        self.waiting = 0
+
+    def ask(self, key: str, job: Job, name: str, words: tuple[Any, ...], until: float) -> tuple[str, Any]:
+        """Raises Ended, after which it holds nothing."""
+        if self.helper is None:
+            self.helper = Helper(nice=0)
+        try:
+            if key not in self.held:
+                told = self.helper.ask("hold", (key, job), until)
+                if told[0] != "done":
+                    return told
+                self.held[key] = None
+                while len(self.held) > HELD:
+                    self.held.popitem(last=False)
+            self.held.move_to_end(key)
+            answer: tuple[str, Any] = self.helper.ask("asked", (key, name, *words), until)
+        except BaseException:
+            self.end()
+            raise
+        return answer
+
+    def end(self) -> None:
+        if self.helper is not None:
+            self.helper.end()
+        self.helper = None
+        self.held.clear()
+
+
+_hands = [Hand() for _ in range(HANDS)]
+
+
 def do(name: str, *words: Any) -> Any:
-    """What the function of that name in `checking` gives for these words. Raises Refused with what a person has to know: what the function refuses,
-    or that it took more than it may."""
+    """What the function of that name gives for these words (`helper.FUNCTIONS`). Raises Refused with what a person has to know: what the function
+    refuses, or that it took more than it may."""
+    return _done(name, words, settings.MOST_CHECK_SECONDS, CHECK)
+
+
+def read(name: str, *words: Any) -> Any:
+    """As `do`, of what comes from outside and is read (`reading`): with the time of an import."""
+    return _done(name, words, settings.MOST_IMPORT_SECONDS, IMPORT)
+
+
+def by_hand(key: str, job: Job, name: str, *words: Any) -> Any:
+    """What the panel of a job answers (`hands`), `key` its own. Raises Refused."""
     until = time.monotonic() + settings.MOST_CHECK_SECONDS
-    if not _room.acquire(timeout=settings.MOST_CHECK_SECONDS):
-        raise Refused("too many checks are under way just now: try again in a moment")
+    with _lock:
+        holding = [hand for hand in _hands if key in hand.held]
+        hand = min(holding or _hands, key=lambda hand: (hand.waiting, len(hand.held)))
+        hand.waiting += 1
+    try:
+        if not hand.turn.acquire(timeout=settings.MOST_CHECK_SECONDS):
+            raise Refused(BUSY)
+        try:
+            kind, answer = hand.ask(key, job, name, words, until)
+        except Ended as error:
+            raise Refused(_said(str(error), settings.MOST_CHECK_SECONDS, CHECK)) from error
+        finally:
+            hand.turn.release()
+    finally:
+        with _lock:
+            hand.waiting -= 1
+    return _answered(kind, answer)
+
+
+def _done(name: str, words: tuple[Any, ...], seconds: float, kept: tuple[str, str]) -> Any:
+    until = time.monotonic() + seconds
+    if not _room.acquire(timeout=seconds):
+        raise Refused(BUSY)
     try:
         with _lock:
             helper = _free.pop() if _free else None
@@ -102,7 +177,7 @@ def do(name: str, *words: Any) -> Any:
             helper.end()
             if not isinstance(error, Ended):
                 raise
-            raise Refused(_said(str(error))) from error
+            raise Refused(_said(str(error), seconds, kept)) from error
         with _lock:
             keep = len(_free) < IDLE
             if keep:
@@ -111,6 +186,10 @@ def do(name: str, *words: Any) -> Any:
             helper.end()
     finally:
         _room.release()
+    return _answered(kind, answer)
+
+
+def _answered(kind: str, answer: Any) -> Any:
     if kind == "refused":
         raise Refused(answer)
     if kind == "fault":
@@ -118,15 +197,27 @@ def do(name: str, *words: Any) -> Any:
     return answer
 
 
-def _said(why: str) -> str:
+BUSY = "too many checks are under way just now: try again in a moment"
+# What has a bound, and what is to be done where it is too narrow.
+CHECK = "a check", "a rehearsal has more"
+IMPORT = (
+    "reading it",
+    "make the models coarser, or ask whoever runs this installation for more (MIRROR_MOST_IMPORT_SECONDS, MIRROR_MOST_CHECK_MEMORY_GB)",
+)
+
+
+def _said(why: str, seconds: float, kept: tuple[str, str]) -> str:
+    what, remedy = kept
     if why == "time":
-        return f"it takes longer than {settings.MOST_CHECK_SECONDS:g} s: a rehearsal has more time"
+        return f"it takes longer than {seconds:g} s: {remedy}"
     if why == "memory":
-        return f"it needs more than the {settings.MOST_CHECK_MEMORY / 2**30:.2g} GB of memory that a check may have: a rehearsal has more"
-    return "it broke off in the middle: try again, or rehearse it"
+        return f"it needs more than the {settings.MOST_CHECK_MEMORY / 2**30:.2g} GB of memory that {what} may have: {remedy}"
+    return "it broke off in the middle: try again"
 
 
 @atexit.register
 def _end_all() -> None:
     while _free:
         _free.pop().end()
+    for hand in _hands:
+        hand.end()

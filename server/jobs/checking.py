@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from accounts.refused import Refused
 from bluntmirror.export.arms import arm_data
 from bluntmirror.export.poses import block_to
 from bluntmirror.export.verdict import causes, finding_dict, rules_run
@@ -16,10 +17,6 @@ from bluntmirror.rehearsal import best_stand
 from bluntmirror.rehearsal.desk import Desk
 
 Json = dict[str, Any]
-
-
-class Refused(ValueError):
-    """Something that cannot be told; the text says why."""
 
 
 def arm(job: Job) -> Json:

@@ -18,7 +18,8 @@ from bluntmirror.job.models import ToolsFile
 
 from . import setups
 from .models import LibraryFile, Revision
-from .services import Refused, files_named, keep_in_library, packed
+from .reading import files_named, packed
+from .services import Refused, keep_in_library
 
 Json = dict[str, Any]
 MOST_FOUND = 60

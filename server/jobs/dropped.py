@@ -8,13 +8,9 @@ import time
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from django.conf import settings
 
-from bluntmirror.geometry.drawing import read_outline, read_profile
-from bluntmirror.geometry.mesh import Mesh, extrude, revolve
-from bluntmirror.geometry.meshfile import MeshUnreadable, read_mesh, write_stl
-
+from . import aside
 from .models import Revision
 from .services import Refused
 
@@ -44,46 +40,13 @@ def take(revision: Revision, name: str, data: bytes, inches: bool = False) -> di
     with tempfile.TemporaryDirectory(prefix="mirror-drop-") as place:
         file = Path(place) / f"model{suffix}"
         file.write_bytes(data)
+        scaled = Path(place) / "scaled.stl" if inches and suffix != ".dxf" else None
+        shapes = aside.read("shapes", file, name, scaled)
         try:
-            if suffix == ".dxf":
-                solids = _solids_of(file)
-            else:
-                mesh = read_mesh(file)
-                if inches:
-                    mesh = Mesh(mesh.vertices * 25.4, mesh.faces)
-                    write_stl(file := Path(place) / "scaled.stl", mesh)
-                solids = {"mesh": mesh}
-            shutil.copy(file, folder / kept)
-        except MeshUnreadable as error:
-            raise Refused(f"{name}: {error}") from error
+            shutil.copy(scaled or file, folder / kept)
         except OSError as error:
             raise Refused(f"{name}: it cannot be kept: {error.strerror or error}") from error
-    return {
-        "file": kept, "stem": stem,
-        "shapes": [
-            {"type": kind, "size": [round(float(c), 3) for c in np.ptp(mesh.bounds, axis=0)], "closed": bool(mesh.closed)}
-            for kind, mesh in solids.items()
-        ],
-    }  # fmt: skip
-
-
-def _solids_of(drawing: Path) -> dict[str, Mesh]:
-    """What a drawing can be made into: turned about its y axis, drawn out by 1 mm. Raises MeshUnreadable when neither."""
-    made: dict[str, Mesh] = {}
-    failed: MeshUnreadable | None = None
-    for kind, make in (
-        ("revolve", lambda: revolve(read_profile(drawing))),
-        ("extrude", lambda: extrude(read_outline(drawing), 1.0)),
-    ):
-        try:
-            made[kind] = make()
-        except MeshUnreadable as error:
-            failed = error
-        except ValueError as error:
-            failed = MeshUnreadable(str(error))
-    if not made and failed:
-        raise failed
-    return made
+    return {"file": kept, "stem": stem, "shapes": shapes}
 
 
 def _forget_old(folder: Path) -> None:

@@ -7,18 +7,20 @@ import sys
 import traceback
 from typing import Any
 
-from . import checking
+from accounts.refused import Refused
 
+from . import checking, hands, reading
+
+FUNCTIONS = checking.FUNCTIONS | reading.FUNCTIONS | hands.FUNCTIONS
 LENGTH = 8  # bytes before a message that tell how long it is
-NICE = 10  # whoever asks for something short comes first
 ADDRESSES_BEYOND = 2 * 2**30  # bytes that are mapped and never filled
 
 
 def answer(name: str, words: tuple[Any, ...]) -> tuple[str, Any]:
     """What came of it, and the answer or why there is none."""
     try:
-        return "done", checking.FUNCTIONS[name](*words)
-    except checking.Refused as error:
+        return "done", FUNCTIONS[name](*words)
+    except Refused as error:
         return "refused", str(error)
     except MemoryError:
         return "refused", "it needs more memory than a check may have: a rehearsal has more"
@@ -26,10 +28,10 @@ def answer(name: str, words: tuple[Any, ...]) -> tuple[str, Any]:
         return "fault", traceback.format_exc()
 
 
-def main(most_at_once: int) -> None:
+def main(most_at_once: int, nice: int) -> None:
     """`most_at_once` (bytes) refuses what is asked for in one piece. What grows little by little is ended from outside (`aside`): an interpreter
     whose every allocation fails may go round and round instead of ending."""
-    os.nice(NICE)
+    os.nice(nice)
     resource.setrlimit(resource.RLIMIT_AS, (most_at_once + ADDRESSES_BEYOND,) * 2)
     out = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # whatever prints must not get between the answers
@@ -41,4 +43,4 @@ def main(most_at_once: int) -> None:
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]))
+    main(int(sys.argv[1]), int(sys.argv[2]))

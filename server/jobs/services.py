@@ -1,7 +1,6 @@
 """Jobs taken in, composed and kept, and the library beside them. No rule of the trade lives here."""
 
 import hashlib
-import io
 import json
 import tempfile
 import zipfile
@@ -15,32 +14,19 @@ from django.db import transaction
 from django.db.models import Max
 
 from accounts.models import Organisation
+from accounts.refused import Refused
 from bluntmirror.geometry.mesh import Mesh, box
-from bluntmirror.job import JobUnreadable, open_job
-from bluntmirror.job.loading import inside, read_machine, read_model, read_tools, unzip
-from bluntmirror.job.models import Body, ToolEntry
-from bluntmirror.job.route import Route as RouteFiles
-from bluntmirror.job.route import open_route
-from bluntmirror.job.urdf import NotUrdf, from_urdf
+from bluntmirror.job import JobUnreadable
 
-from . import room, routes
+from . import aside, room, routes
 from .models import Job, LibraryFile, Revision, Route, RouteStep
+from .reading import JobRead, LibraryRead, RouteRead, packed
 
 MAX_FILES = 500
 MAX_LIBRARY_BYTES = 5_000_000
 MAX_NAME = 200
 STAND_IN = box((1.0, 1.0, 1.0))  # for what an earlier step leaves, where only the files are read
 Key = tuple[str, str]
-
-
-class FixtureFile(Body):
-    """A fixture of the library: a body that stands nowhere yet."""
-
-    mount: str = ""
-
-
-class Refused(Exception):
-    """Something a user asked for that cannot be done; the message says why and what to do."""
 
 
 class Behind(Refused):
@@ -83,10 +69,8 @@ def take_in(organisation: Organisation, user: AbstractBaseUser, files: list[Uplo
                 with target.open("wb") as out:
                     for chunk in file.chunks():
                         out.write(chunk)
-        try:
-            route = open_route(archive)
-        except JobUnreadable as error:
-            raise Refused(str(error)) from error
+        into = Path(folder) / "unpacked"
+        route = aside.read("route", archive, into)
         return (
             take_in_route(organisation, user, route, label)
             if route
@@ -94,10 +78,10 @@ def take_in(organisation: Organisation, user: AbstractBaseUser, files: list[Uplo
         )
 
 
-def take_in_route(organisation: Organisation, user: AbstractBaseUser, route: RouteFiles, label: str = "") -> Revision:
+def take_in_route(organisation: Organisation, user: AbstractBaseUser, route: RouteRead, label: str = "") -> Revision:
     """Every step of a route as a revision of its job; the first step's. A route of the same name gets the revisions that are new,
     and steps more at its end. Raises Refused."""
-    name, steps = route.file.name, [step.name for step in route.file.steps]
+    name, steps = route.name, route.steps
     if len(name) > MAX_NAME or not name.strip():
         raise Refused(f"route.json: name: it has {len(name)} letters; 1 to {MAX_NAME} are taken")
     with transaction.atomic():
@@ -123,19 +107,6 @@ def take_in_route(organisation: Organisation, user: AbstractBaseUser, route: Rou
     return revisions[0]
 
 
-def packed(folder: Path) -> tuple[bytes, str]:
-    """A folder's files as one archive, the same bytes for the same files, and their digest."""
-    out = io.BytesIO()
-    total = hashlib.sha256()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as bundle:
-        for file in sorted(p for p in folder.rglob("*") if p.is_file()):
-            name = file.relative_to(folder).as_posix()
-            data = file.read_bytes()
-            total.update(name.encode() + b"\0" + len(data).to_bytes(8, "big") + data)
-            bundle.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), data, zipfile.ZIP_DEFLATED)
-    return out.getvalue(), total.hexdigest()
-
-
 def take_in_path(
     organisation: Organisation, user: AbstractBaseUser, path: Path, label: str = "", parent: Revision | None = None,
     carried: dict[Key, Mesh] | None = None, name: str | None = None,
@@ -154,16 +125,17 @@ def take_in_path(
         )
         if known := same.first():
             return known  # its files were read and checked when it came in
-    try:
-        if parent and carried is None:
-            carried = dict.fromkeys(routes.sources_known(parent.job, path), STAND_IN)
-        job = open_job(path, carried)
-    except JobUnreadable as error:
-        raise Refused(str(error)) from error
+    with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
+        try:
+            if parent and carried is None:
+                carried = dict.fromkeys(routes.sources_known(parent.job, path), STAND_IN)
+        except JobUnreadable as error:
+            raise Refused(str(error)) from error
+        job: JobRead = aside.read("job", path.resolve(), Path(folder), carried)
+        archive, digest = packed(job.folder)
     called = name or job.name
     if len(called) > MAX_NAME or not called.strip():
         raise Refused(f"job.json: name: it has {len(called)} letters; 1 to {MAX_NAME} are taken")
-    archive, digest = packed(job.folder)
     with transaction.atomic():
         if parent:
             row = Job.objects.select_for_update().get(pk=parent.job_id)
@@ -174,7 +146,7 @@ def take_in_path(
             return known
         room.to_keep(organisation, len(archive))
         number = (row.revisions.aggregate(top=Max("number"))["top"] or 0) + 1
-        revision = Revision(job=row, number=number, parent=parent, label=label[:200], machine=job.machine.name[:200], digest=digest,
+        revision = Revision(job=row, number=number, parent=parent, label=label[:200], machine=job.machine[:200], digest=digest,
                             created_by=user)  # fmt: skip
         revision.archive.save(f"{digest[:16]}.zip", ContentFile(archive), save=False)
         revision.save()
@@ -221,31 +193,10 @@ def keep_in_library(
     """
     if len(raw) > MAX_LIBRARY_BYTES:
         raise Refused(f"{shown}: larger than {MAX_LIBRARY_BYTES // 10**6} MB")
-    meshes = b""
     with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
-        place = Path(folder)
-        try:
-            if kind == LibraryFile.Kind.MACHINE and shown.lower().endswith(".urdf"):
-                raw = json.dumps(from_urdf(raw.decode("utf-8-sig", "replace")), indent=1).encode()
-            elif raw[:4] == b"PK\x03\x04":
-                (place / "in.zip").write_bytes(raw)
-                unzip(place / "in.zip", place)
-                (place / "in.zip").unlink()
-                found = next(iter(sorted(place.rglob(f"{kind}.json"))), None)
-                if found is None:
-                    raise Refused(f"{shown}: there is no {kind}.json in it")
-                place, raw = found.parent, found.read_bytes()
-                found.unlink()
-                meshes = packed(place)[0]
-            file = Path(folder) / "file.json"
-            file.write_bytes(raw)
-            own_name = _own_name(kind, file, shown)
-            for name in files_named(json.loads(raw.decode("utf-8-sig"))):
-                inside(place, name, "shape.file")
-        except (JobUnreadable, NotUrdf) as error:
-            raise Refused(f"{shown}: {error}" if isinstance(error, NotUrdf) else str(error)) from error
+        read: LibraryRead = aside.read("library", str(kind), raw, shown, Path(folder))
+    raw, meshes, name = read.raw, read.meshes, read.name[:200]
     digest = hashlib.sha256(raw + meshes).hexdigest()
-    name = (own_name or shown)[:200]
     with transaction.atomic():
         Organisation.objects.select_for_update().get(pk=organisation.pk)  # one at a time, so that numbers follow
         known = LibraryFile.objects.filter(organisation=organisation, kind=kind, name=name)
@@ -262,28 +213,6 @@ def keep_in_library(
             item.meshes.save(f"{digest[:16]}.zip", ContentFile(meshes), save=False)
         item.save()
         return item
-
-
-def _own_name(kind: str, file: Path, shown: str) -> str:
-    """What a library file calls itself, read as what it is. Raises JobUnreadable."""
-    if kind == LibraryFile.Kind.MACHINE:
-        return read_machine(file, shown).name
-    if kind == LibraryFile.Kind.TOOLS:
-        return read_tools(file, shown).name or ""
-    if kind == LibraryFile.Kind.TOOL:
-        tool = read_model(file, shown, ToolEntry)
-        return tool.name or f"T{tool.number}"
-    return read_model(file, shown, FixtureFile).name
-
-
-def files_named(data: object) -> set[str]:
-    """The files that shapes in a machine, a tool table or a job name."""
-    if isinstance(data, list):
-        return set().union(*map(files_named, data))
-    if not isinstance(data, dict):
-        return set()
-    own = {str(data["file"])} if data.get("type") in ("mesh", "revolve", "extrude") and data.get("file") else set()
-    return own.union(*map(files_named, data.values()))
 
 
 def compose(

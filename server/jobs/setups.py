@@ -36,16 +36,17 @@ from bluntmirror.job.models import JobFile, ToolEntry, ToolsFile
 from bluntmirror.machine import Chain
 from bluntmirror.rehearsal import best_stand
 from bluntmirror.rehearsal.fitting import fit, moved_onto
-from bluntmirror.rehearsal.handling import HandPanel, HeldPiece, Moved
+from bluntmirror.rehearsal.handling import HeldPiece, Moved
 from bluntmirror.rehearsal.model_check import check_model
 from bluntmirror.tools.assembly import build_assembly
 from bluntmirror.tools.picture import pictured
 
 from . import aside, dropped, routes
 from .models import LibraryFile, Rehearsal, Revision
-from .services import Refused, files_named, keep_in_library, take_in_path
+from .reading import files_named
+from .services import Refused, keep_in_library, take_in_path
 
-KEPT = 8  # jobs and panels held in memory
+KEPT = 8  # jobs held in memory
 Json = dict[str, Any]
 
 
@@ -85,9 +86,7 @@ class Kept(Generic[T]):
 
 
 _jobs: "Kept[Job]" = Kept()
-_panels: "Kept[HandPanel]" = Kept()
 _machines: "Kept[Job]" = Kept()
-_moving = threading.Lock()  # a panel's follower is one hand's
 
 
 def unpack(revision: Revision, folder: Path) -> Path:
@@ -206,55 +205,30 @@ def faults(job: Job) -> list[dict[str, str]]:
     return [asdict(fault) for fault in check_model(job)]
 
 
+def _by_hand(job: Job, name: str, *words: Any) -> Any:
+    """What a job's panel answers, in a helper that holds it. Raises Refused."""
+    key = job.__dict__.get("panel_key")
+    if key is None:  # a job that is held never changes
+        key = job.__dict__["panel_key"] = f"{id(job.folder)}:{job.folder}:{_key(job.file.model_dump(mode='json'))}"
+    return aside.by_hand(key, job, name, *words)
+
+
 def offsets(job: Job) -> list[Json]:
-    """Every work offset: what it is worked out to be, beside what the unit's control holds. Channel 0: the whole job's, as the first
-    channel that has none of its own works them out."""
-    panel = panel_of(job)
-    held = job.machine.unit.work_offsets if job.machine.unit else {}
-    own = {entry.channel: entry.channel if entry.work_offsets is not None else 0 for entry in job.file.programs}
-    first = {of: channel for channel, of in reversed(own.items())}
-    return [
-        {"name": name, "channel": of, "values": {k: round(v, 6) for k, v in values.items()}, "held": held.get(name),
-         "apart": {k: round(values.get(k, 0.0) - v, 6) for k, v in held[name].items()} if name in held else None}
-        for of, channel in sorted(first.items()) for name, values in panel.controls[channel].setup.work_offsets.items()
-    ]  # fmt: skip
-
-
-def panel_of(job: Job) -> HandPanel:
-    return _panels.get(
-        f"{id(job.folder)}:{job.folder}:{_key(job.file.model_dump(mode='json'))}", lambda: HandPanel(job)
-    )
+    """Every work offset, as `hands.offsets` tells them. Raises Refused."""
+    told: list[Json] = _by_hand(job, "offsets")
+    return told
 
 
 def offset_here(job: Job, values: list[float], tool: int, channel: int = 0) -> dict[str, float]:
-    panel = panel_of(job)
-    _check_values(panel, values)
-    try:
-        return panel.offset_here(values, tool, channel)
-    except ValueError as error:
-        raise Refused(str(error)) from error
-
-
-def _check_values(panel: HandPanel, values: list[float]) -> None:
-    if len(values) != len(panel.axes) or not np.isfinite(values).all():
-        raise Refused(f"the machine has the axes {' '.join(panel.axes)}: give a number for each")
-
-
-def _panel_holding(job: Job, held: list[HeldPiece] | None) -> HandPanel:
-    try:
-        return panel_of(job).with_held(held)
-    except ValueError as error:
-        raise Refused(str(error)) from error
+    told: dict[str, float] = _by_hand(job, "offset_here", values, tool, channel)
+    return told
 
 
 def move(
     job: Job, begin: list[float], end: list[float], tool: int, stop: bool, held: list[HeldPiece] | None = None
 ) -> Moved:
-    panel = _panel_holding(job, held)
-    for values in (begin, end):
-        _check_values(panel, values)
-    with _moving:
-        return panel.move(begin, end, tool, stop)
+    told: Moved = _by_hand(job, "move", begin, end, tool, stop, held)
+    return told
 
 
 def lead(
@@ -262,28 +236,14 @@ def lead(
     held: list[HeldPiece] | None = None,
 ) -> Moved:  # fmt: skip
     """An arm's tip led along the axes of a frame, and its tool turned about it."""
-    panel = _panel_holding(job, held)
-    _check_values(panel, values)
-    try:
-        wanted = panel.led(values, tool, frame_of, np.array(shift), np.array(turn), channel)
-    except ValueError as error:
-        raise Refused(str(error)) from error
-    with _moving:
-        return panel.move(values, wanted, tool, stop)
+    told: Moved = _by_hand(job, "lead", values, tool, frame_of, shift, turn, stop, channel, held)
+    return told
 
 
 def reached(job: Job, values: list[float], tool: int, body: str, channel: int, shift: list[float]) -> Json:
     """How many postures of an arm reach each place of a body."""
-    panel = panel_of(job)
-    _check_values(panel, values)
-    try:
-        link, field = panel.reached(values, tool, body, channel, np.array(shift))
-    except ValueError as error:
-        raise Refused(str(error)) from error
-    return {
-        "link": link, "places": np.round(field.places, 3).tolist(), "directions": np.round(field.directions, 5).tolist(),
-        "count": field.count.tolist(), "least": field.least, "mean": field.mean,
-    }  # fmt: skip
+    told: Json = _by_hand(job, "reached", values, tool, body, channel, shift)
+    return told
 
 
 def stand(
@@ -311,12 +271,8 @@ def run_block(
     channel: int = 0,
     held: list[HeldPiece] | None = None,
 ) -> Moved:
-    if len(block) > 2000 or "\n" in block:
-        raise Refused("one block of at most 2000 characters is run at a time")
-    panel = _panel_holding(job, held)
-    _check_values(panel, values)
-    with _moving:
-        return panel.run_block(values, tool, block, stop, channel)
+    told: Moved = _by_hand(job, "run_block", values, tool, block, stop, channel, held)
+    return told
 
 
 # --- picking and mating -----------------------------------------------------------------------------------------------

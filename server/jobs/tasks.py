@@ -337,13 +337,32 @@ def keep(rehearsal: Rehearsal, run: Run, handed: dict[str, Handed], measures: li
         with tempfile.NamedTemporaryFile(suffix=".stl") as out:
             write_stl(Path(out.name), run.stocks[0].final_mesh)
             files["stock.stl"] = ("model/stl", Path(out.name).read_bytes())
+    artifacts = [
+        Artifact(rehearsal=rehearsal, name=name, media_type=media_type, packed=True)
+        for name, (media_type, _) in files.items()
+    ]
+    # Its bricks are packed one by one already: any of them can be read without the others.
+    artifacts.append(Artifact(rehearsal=rehearsal, name=FILM, media_type="application/octet-stream"))
+    # The files first: a slow store would hold the rows, and with them the heartbeat, for as long as it takes.
+    try:
+        for artifact in artifacts:
+            data = gzip.compress(files[artifact.name][1], 5) if artifact.packed else film
+            shown = f"{rehearsal.pk}-{artifact.name}{'.gz' if artifact.packed else ''}"
+            artifact.file.save(shown, ContentFile(data), save=False)
+        patiently(lambda: _rows_kept(rehearsal, run, verdict, artifacts))
+    except BaseException:
+        for artifact in artifacts:
+            with suppress(OSError):  # what stays belongs to nothing, and goes after a day
+                artifact.file.delete(save=False)
+        raise
+
+
+def _rows_kept(rehearsal: Rehearsal, run: Run, verdict: dict[str, Any], artifacts: list[Artifact]) -> None:
+    """The rows of a result, whose files are kept already; a second time nothing, where only the answer to the first was lost."""
     with transaction.atomic():
-        for name, (media_type, data) in files.items():
-            artifact = Artifact(rehearsal=rehearsal, name=name, media_type=media_type, packed=True)
-            artifact.file.save(f"{rehearsal.pk}-{name}.gz", ContentFile(gzip.compress(data, 5)), save=True)
-        # Its bricks are packed one by one already: any of them can be read without the others.
-        artifact = Artifact(rehearsal=rehearsal, name=FILM, media_type="application/octet-stream")
-        artifact.file.save(f"{rehearsal.pk}-{FILM}", ContentFile(film), save=True)
+        if Rehearsal.objects.filter(pk=rehearsal.pk, result__isnull=False).exists():
+            return
+        Artifact.objects.bulk_create(artifacts)
         for place, item in enumerate(run.findings):
             data_of = verdict["findings"][place] | {"motion": item.motion, "lastMotion": item.last_motion}
             Finding.objects.create(rehearsal=rehearsal, place=place, cause=data_of["cause"], data=data_of)

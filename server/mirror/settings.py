@@ -134,6 +134,7 @@ MOST_BLOCKS = int(os.environ.get("MIRROR_MOST_BLOCKS", "20_000_000"))
 MOST_READING_SECONDS = float(os.environ.get("MIRROR_MOST_READING_SECONDS", "1800"))
 # What a check that a screen waits for may take.
 MOST_CHECK_SECONDS = float(os.environ.get("MIRROR_MOST_CHECK_SECONDS", "25"))
+MOST_IMPORT_SECONDS = float(os.environ.get("MIRROR_MOST_IMPORT_SECONDS", "120"))  # and reading what comes from outside
 MOST_CHECK_MEMORY = int(float(os.environ.get("MIRROR_MOST_CHECK_MEMORY_GB", "3")) * 2**30)
 # What one organisation may keep and have waiting or running; 0: as much as there is room for.
 MOST_KEPT = int(float(os.environ.get("MIRROR_MOST_KEPT_GB", "0")) * 2**30)

@@ -2,21 +2,26 @@
 
 import os
 import signal
+import tempfile
 import threading
 from dataclasses import replace
 from pathlib import Path
 
+from django.conf import settings
 from django.test import SimpleTestCase, override_settings
 
 from bluntmirror.job import Job, open_job
 from bluntmirror.job.models import ReadingLimits
+from bluntmirror.rehearsal.handling import hand_axes
 from jobs import aside
 from jobs.desks import by_house_rules
+from jobs.hands import HELD
 from jobs.services import Refused
 
 from .test_releases import CLEAR
 from .test_server import WithShop
 
+PALLET = settings.ROOT / "demo" / "jobs" / "buoy-lid" / "1-as released"
 LOOP = b"O1\nT1 M6\nG54 G90 G0 X0 Y0 S1000 M3\n#1=0\nWHILE[#1LT100000000]DO1\nG1 X[#1/1000000.] F1000\n#1=#1+1\nEND1\nM30\n"
 
 
@@ -73,6 +78,46 @@ class Aside(SimpleTestCase):
         with self.assertRaisesRegex(RuntimeError, "KeyError"):
             aside.do("nonsense")
         self.assertEqual(len(aside._free), 1, "it answers on")
+
+    def test_a_file_that_takes_too_long_to_read_is_told_with_what_to_do(self) -> None:
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            override_settings(MOST_IMPORT_SECONDS=0.01),
+            self.assertRaisesRegex(Refused, "longer than 0.01 s: make the models coarser"),
+        ):
+            aside.read("job", Path(CLEAR).resolve(), Path(folder), None)
+        self.assertEqual(aside._free, [], "it is ended")
+
+    def test_machines_moved_by_hand_are_held_and_each_answers_for_itself(self) -> None:
+        one, other = open_job(Path(CLEAR)), open_job(Path(PALLET))
+        for _ in range(2):
+            for key, job in (("one", one), ("other", other)):
+                zero = [0.0] * len(hand_axes(job))
+                told = aside.by_hand(key, job, "move", zero, zero, 1, True, None)
+                self.assertEqual((told.axes, told.values), (hand_axes(job), zero))
+        held = [key for hand in aside._hands for key in hand.held]
+        self.assertEqual(sorted(held), ["one", "other"], "each in one helper")
+        with self.assertRaisesRegex(Refused, "give a number for each"):
+            aside.by_hand("one", one, "move", [0.0], [0.0], 1, True, None)
+
+    def test_more_machines_than_are_held_are_all_moved(self) -> None:
+        job = open_job(Path(CLEAR))
+        for number in [*range(3 * HELD), 0, 1]:
+            aside.by_hand(f"{number}", job, "offsets")
+        self.assertTrue(all(len(hand.held) <= HELD for hand in aside._hands))
+
+    def test_a_hand_that_takes_too_long_or_breaks_off_is_ended_and_answers_again(self) -> None:
+        job = open_job(Path(CLEAR))
+        aside.by_hand("one", job, "offsets")
+        (hand,) = (hand for hand in aside._hands if hand.held)
+        assert hand.helper
+        os.kill(hand.helper.process.pid, signal.SIGKILL)
+        with self.assertRaisesRegex(Refused, "broke off"):
+            aside.by_hand("one", job, "offsets")
+        self.assertTrue(aside.by_hand("one", job, "offsets"))
+        with override_settings(MOST_CHECK_SECONDS=0.0), self.assertRaisesRegex(Refused, "longer than 0 s"):
+            aside.by_hand("two", job, "offsets")
+        self.assertTrue(aside.by_hand("two", job, "offsets"))
 
     def test_many_at_once_are_all_answered(self) -> None:
         answers: list[str] = []

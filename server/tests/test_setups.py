@@ -153,7 +153,7 @@ class Setups(WithShop):
         self.assertEqual(self.post(f"/revisions/{number}/swap/{machine}").status_code, 404)
 
     def test_files_of_a_job_that_is_forgotten_are_gone(self) -> None:
-        with mock.patch.multiple(setups, _jobs=setups.Kept(), _panels=setups.Kept(), _machines=setups.Kept()):
+        with mock.patch.multiple(setups, _jobs=setups.Kept(), _machines=setups.Kept()):
             job, machine = setups.opened(self.revision), setups.machine_alone(self.machine)
             other = setups.opened(
                 self.revision, {**job.file.model_dump(mode="json", by_alias=True), "name": "with a name more"}

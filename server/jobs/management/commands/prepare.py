@@ -10,8 +10,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from accounts import people
 from accounts.models import Membership, Organisation, Role
-from bluntmirror.job.route import open_route
-from jobs import basket, calibrating, record, releasing
+from jobs import basket, calibrating, reading, record, releasing
 from jobs.models import LibraryFile, MeasuredTimes, Rehearsal, Release, Revision
 from jobs.running import begin_rehearsal, take_up_again
 from jobs.services import keep_in_library, take_in_path, take_in_route
@@ -157,6 +156,6 @@ def load_demo(folder: Path) -> None:
             take_in_path(shop, user, revision, revision.name.partition("-")[2])
     for route in sorted((folder / "routes").iterdir()):
         for revision in sorted(route.iterdir()):
-            files = open_route(revision)
+            files = reading.route(revision, Path())
             assert files is not None  # they lie among the routes
             take_in_route(shop, user, files, revision.name.partition("-")[2])
