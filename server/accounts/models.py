@@ -11,6 +11,17 @@ class Organisation(models.Model):
         return self.name
 
 
+class Site(models.Model):
+    """A plant of an organisation: whoever belongs to one sees its jobs, and those that belong to none."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="sites")
+    name = models.CharField(max_length=100)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["organisation", "name"], name="one_site_of_a_name")]
+
+
 class Role(models.TextChoices):
     """What a member may do; each may do what those before it may."""
 
@@ -28,6 +39,7 @@ class Membership(models.Model):
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="membership")
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="members")
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.WORKS)
+    site = models.ForeignKey(Site, on_delete=models.PROTECT, null=True, related_name="members")  # none: all sites
 
 
 class Token(models.Model):
@@ -52,6 +64,7 @@ class Invitation(models.Model):
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="invitations")
     mail = models.EmailField(blank=True)  # none: the link is handed over by hand
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.WORKS)
+    site = models.ForeignKey(Site, on_delete=models.PROTECT, null=True, related_name="+")
     digest = models.CharField(max_length=64, unique=True)
     created = models.DateTimeField(auto_now_add=True)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")

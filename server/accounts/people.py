@@ -15,7 +15,7 @@ from django.utils.encoding import force_bytes, force_str
 from django.utils.http import urlsafe_base64_decode, urlsafe_base64_encode
 
 from . import seats, second
-from .models import Invitation, Known, Membership, Organisation, Role, Seat
+from .models import Invitation, Known, Membership, Organisation, Role, Seat, Site
 from .refused import Refused
 
 INVITED_FOR = timedelta(days=7)
@@ -23,15 +23,20 @@ LEFT = "left-"  # the name of somebody who is forgotten begins so, and nobody el
 LAST = "somebody has to administer: give another person that right first"
 
 
-def invite(organisation: Organisation, by: User | None, mail: str, role: Role) -> tuple[Invitation, str]:
+def invite(
+    organisation: Organisation, by: User | None, mail: str, role: Role, site: Site | None = None
+) -> tuple[Invitation, str]:
     """An invitation and the secret of its link, which nobody can read again. Raises Refused."""
     if mail and User.objects.filter(email__iexact=mail, membership__organisation=organisation, is_active=True).exists():
         raise Refused(f"{mail} belongs to somebody here already")
+    if site is not None and role == Role.ADMINISTERS:
+        raise Refused("whoever administers belongs to all sites")
     secret = secrets.token_urlsafe(24)
     row = Invitation.objects.create(
         organisation=organisation,
         mail=mail,
         role=role,
+        site=site,
         digest=_digest(secret),
         created_by=by,
         ends=timezone.now() + INVITED_FOR,
@@ -65,7 +70,7 @@ def accept(secret: str, name: str, password: str) -> User:
             user.save()
     except IntegrityError as error:  # taken in the same moment
         raise Refused(f"the name {name} is taken: choose another") from error
-    Membership.objects.create(user=user, organisation=row.organisation, role=row.role)
+    Membership.objects.create(user=user, organisation=row.organisation, role=row.role, site=row.site)
     row.taken = timezone.now()
     row.save(update_fields=["taken"])
     return user
@@ -90,7 +95,9 @@ def give(member: Membership, role: Role) -> None:
     if member.role == Role.ADMINISTERS and role != Role.ADMINISTERS:
         _another_administers(member)
     member.role = role
-    member.save(update_fields=["role"])
+    if role == Role.ADMINISTERS:
+        member.site = None  # whoever gives others rights sees what they are rights to
+    member.save(update_fields=["role", "site"])
 
 
 @transaction.atomic

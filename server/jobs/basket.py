@@ -8,7 +8,7 @@ from typing import Any
 
 from django.core.files.storage import default_storage
 from django.db import transaction
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 from django.http import Http404
 from django.utils import timezone
 
@@ -21,11 +21,6 @@ from .store import store
 
 KEPT_FOR = timedelta(days=30)
 STRAY_AFTER = timedelta(days=1)  # a file that no row names may be one that is being kept this moment
-
-
-def jobs_of(organisation: Organisation) -> Any:
-    """The jobs that are there, not in the basket."""
-    return Job.objects.filter(organisation=organisation, thrown_as=0)
 
 
 @transaction.atomic
@@ -59,9 +54,9 @@ def _throw(job: Job, by: Membership) -> None:
     Job.objects.filter(pk=job.pk).update(thrown_as=job.pk, thrown_at=timezone.now(), thrown_by=by.user)
 
 
-def listed(organisation: Organisation) -> list[dict[str, Any]]:
-    """What lies in the basket, the last thrown first; a route with its steps is one."""
-    rows = Job.objects.filter(organisation=organisation).exclude(thrown_as=0).select_related("thrown_by", "step__route")
+def listed(jobs: QuerySet[Job]) -> list[dict[str, Any]]:
+    """What of these jobs lies in the basket, the last thrown first; a route with its steps is one."""
+    rows = jobs.exclude(thrown_as=0).select_related("thrown_by", "step__route")
     found: dict[tuple[str, int], dict[str, Any]] = {}
     for job in rows.order_by("-thrown_at"):
         step = getattr(job, "step", None)
@@ -79,21 +74,23 @@ def listed(organisation: Organisation) -> list[dict[str, Any]]:
     return list(found.values())
 
 
-def _those(organisation: Organisation, kind: str, number: int) -> tuple[list[Job], Route | None]:
-    rows = Job.objects.select_for_update().filter(organisation=organisation).exclude(thrown_as=0)
+def _those(jobs: QuerySet[Job], kind: str, number: int) -> tuple[list[Job], Route | None]:
+    rows = jobs.select_for_update().exclude(thrown_as=0)
     if kind == "job":
         return list(rows.filter(pk=number, step=None)), None
-    return list(rows.filter(step__route=number)), Route.objects.filter(pk=number, organisation=organisation).first()
+    found = list(rows.filter(step__route=number))
+    return found, Route.objects.get(pk=number) if found else None
 
 
 @transaction.atomic
-def bring_back(organisation: Organisation, kind: str, number: int) -> str:
-    """Out of the basket again; its name. Raises Refused where there is another of its name by now, Http404 where it is not there."""
-    jobs, route = _those(organisation, kind, number)
+def bring_back(seen: QuerySet[Job], kind: str, number: int) -> str:
+    """Of what somebody sees, out of the basket again; its name. Raises Refused where there is another of its name by now, Http404 where it is not there."""
+    jobs, route = _those(seen, kind, number)
     if not jobs:
         raise Http404("it is not in the basket")
+    organisation = jobs[0].organisation
     for job in jobs:
-        if jobs_of(organisation).filter(name=job.name).exists():
+        if Job.objects.filter(organisation=organisation, name=job.name, thrown_as=0).exists():
             raise Refused(f"there is another job {job.name} now: throw that away first")
     if route is not None:
         if Route.objects.filter(organisation=organisation, name=route.name, thrown_as=0).exists():
@@ -103,10 +100,10 @@ def bring_back(organisation: Organisation, kind: str, number: int) -> str:
     return route.name if route else jobs[0].name
 
 
-def delete(organisation: Organisation, kind: str, number: int) -> str:
-    """For good, files and all; its name. Raises Http404 where it is not in the basket."""
+def delete(seen: QuerySet[Job], kind: str, number: int) -> str:
+    """Of what somebody sees, for good, files and all; its name. Raises Http404 where it is not in the basket."""
     with transaction.atomic():
-        jobs, route = _those(organisation, kind, number)
+        jobs, route = _those(seen, kind, number)
         if not jobs:
             raise Http404("it is not in the basket")
         numbers = [job.pk for job in jobs]
@@ -132,9 +129,10 @@ def clear() -> tuple[int, int]:
     """Delete what has lain in the basket for its time, and files that belong to nothing; how many of each."""
     gone = 0
     for organisation in Organisation.objects.all():
-        for item in listed(organisation):
+        own = Job.objects.filter(organisation=organisation)
+        for item in listed(own):
             if item["ends"] < timezone.now():
-                delete(organisation, item["kind"], item["id"])
+                delete(own, item["kind"], item["id"])
                 gone += 1
     strays = stray_files()
     for name in strays:

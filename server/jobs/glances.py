@@ -4,13 +4,13 @@ from typing import Any
 
 from django.db.models import Count, OuterRef, Subquery
 
-from accounts.models import Organisation
+from accounts.models import Membership
 from bluntmirror.export.glance import glance, machine_picture
 from bluntmirror.job.loading import data_in_millimetres
 from bluntmirror.job.models import MachineFile
 
-from . import setups
-from .models import Job, LibraryFile, Revision
+from . import seen, setups
+from .models import LibraryFile, Revision
 
 _told: "setups.Kept[dict[str, Any]]" = setups.Kept(1024)  # by the digest of its files
 _drawn: "setups.Kept[bytes]" = setups.Kept(256)
@@ -28,10 +28,10 @@ def picture(item: LibraryFile) -> bytes:
     return _drawn.get(item.digest, lambda: machine_picture(setups.machine_alone(item)) or b"")
 
 
-def jobs_on(organisation: Organisation) -> dict[str, int]:
-    """How many jobs stand, as they are now, on a machine of each name."""
+def jobs_on(member: Membership) -> dict[str, int]:
+    """How many of the jobs that somebody sees stand, as they are now, on a machine of each name."""
     newest = Revision.objects.filter(job=OuterRef("pk")).order_by("-number").values("machine")[:1]
-    jobs = Job.objects.filter(organisation=organisation, thrown_as=0).annotate(on=Subquery(newest))
+    jobs = seen.jobs(member).annotate(on=Subquery(newest))
     return dict(jobs.values_list("on").annotate(Count("pk")).order_by())
 
 

@@ -13,8 +13,9 @@ from typing import Any
 from django.db.models import Max
 from django.utils import timezone
 
-from accounts.models import Organisation
+from accounts.models import Membership
 
+from . import seen
 from .models import Rehearsal
 
 REMEMBERED = timedelta(days=1)  # turns longer ago than this are all alike
@@ -29,12 +30,12 @@ def in_order() -> list[int]:
     return list(_by_turns(waiting, _last_turns())) if waiting else []
 
 
-def shown(organisation: Organisation) -> dict[str, Any]:
-    """What is under way and what waits of an organisation, in order; `place`: how many come before it, of whomever, and one more."""
+def shown(member: Membership) -> dict[str, Any]:
+    """What is under way and what waits of what somebody sees, in order; `place`: how many come before it, of whomever, and one more."""
     places = {number: place for place, number in enumerate(in_order(), 1)}
     rows = (
         Rehearsal.objects.filter(
-            revision__job__organisation=organisation, state__in=(Rehearsal.State.QUEUED, Rehearsal.State.RUNNING)
+            revision__job__in=seen.whole(member), state__in=(Rehearsal.State.QUEUED, Rehearsal.State.RUNNING)
         )
         .select_related("revision__job", "created_by")
         .defer("result")

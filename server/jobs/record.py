@@ -8,10 +8,12 @@ from typing import Any
 from django.contrib.auth import get_user_model
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 
-from accounts.models import Organisation
+from accounts.models import Membership, Organisation
 
+from . import seen
 from .models import Entry
 
 MOST_SHOWN = 500
@@ -52,10 +54,15 @@ def first_broken(organisation: Organisation) -> int | None:
 
 
 def listed(
-    organisation: Organisation, words: str = "", job: int | None = None, most: int = MOST_SHOWN
-) -> list[dict[str, Any]]:
-    """The newest lines first; those in which every one of the words stands somewhere."""
+    organisation: Organisation, words: str = "", job: int | None = None, most: int = MOST_SHOWN,
+    member: Membership | None = None,
+) -> list[dict[str, Any]]:  # fmt: skip
+    """The newest lines first; those in which every one of the words stands somewhere. A `member` who belongs to a site sees those of the jobs that
+    they see, and their own."""
     rows = Entry.objects.filter(organisation=organisation)
+    if member is not None and member.site_id:
+        own = seen.whole(member).values_list("pk", flat=True)
+        rows = rows.filter(Q(job__in=list(own)) | Q(by=person(member.user)))
     if job is not None:
         rows = rows.filter(job=job)
     names = dict(get_user_model().objects.filter(membership__organisation=organisation).values_list("pk", "username"))

@@ -13,12 +13,12 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.db.models import Max
 
-from accounts.models import Organisation
+from accounts.models import Membership, Organisation
 from accounts.refused import Refused
 from bluntmirror.geometry.mesh import Mesh, box
 from bluntmirror.job import JobUnreadable
 
-from . import aside, room, routes
+from . import aside, room, routes, seen
 from .models import Job, LibraryFile, Revision, Route, RouteStep
 from .reading import JobRead, LibraryRead, RouteRead, packed
 
@@ -87,6 +87,9 @@ def take_in_route(organisation: Organisation, user: AbstractBaseUser, route: Rou
     with transaction.atomic():
         row, _ = Route.objects.select_for_update().get_or_create(organisation=organisation, name=name, thrown_as=0)
         known = {step.name: step for step in row.steps.select_related("job")}
+        member = Membership.objects.filter(user=user, organisation=organisation).first()  # type: ignore[misc]
+        if member and known and not seen.routes(member).filter(pk=row.pk).exists():
+            raise Refused(f"there is a route {name} at another site: give this one another name")
         if [*known] != steps[: len(known)]:
             raise Refused(
                 f"route.json: steps: {name} has the steps {', '.join(known)}: give a route of other steps a name of its own"
@@ -114,6 +117,10 @@ def take_in_path(
     """A job on disk as a new revision: of the job that `parent` belongs to, whatever its name, else of the one that is called
     exactly so (or `name`). The same files again give the revision there is. `carried` stands in for what earlier steps leave; a
     step's own new revision is asked for it. Raises Refused."""
+    member = (
+        Membership.objects.select_related("organisation", "site").filter(user=user, organisation=organisation).first()
+    )  # type: ignore[misc]
+    site = member.site if member else None
     if path.is_dir():
         same = Revision.objects.filter(job__organisation=organisation, job__thrown_as=0, digest=packed(path)[1])
         same = (
@@ -123,6 +130,8 @@ def take_in_path(
             if name
             else same.filter(job__step=None)
         )
+        if member and not parent:
+            same = same.filter(job__in=seen.jobs(member))
         if known := same.first():
             return known  # its files were read and checked when it came in
     with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
@@ -140,7 +149,11 @@ def take_in_path(
         if parent:
             row = Job.objects.select_for_update().get(pk=parent.job_id)
         else:
-            row, _ = Job.objects.select_for_update().get_or_create(organisation=organisation, name=called, thrown_as=0)
+            row, _ = Job.objects.select_for_update().get_or_create(
+                organisation=organisation, name=called, thrown_as=0, defaults={"site": site}
+            )
+            if member and not seen.jobs(member).filter(pk=row.pk).exists():
+                raise Refused(f"there is a job {called} at another site: give this one another name")
         known = row.revisions.filter(digest=digest).first()
         if known:
             return known

@@ -9,7 +9,7 @@ from typing import Any
 
 import redis
 from django.conf import settings
-from django.db.models import Count, Max, Q, Sum
+from django.db.models import Count, F, Max, Q, Sum
 
 from accounts.models import Organisation
 from bluntmirror.rehearsal.checkpoints import code_digest
@@ -73,7 +73,7 @@ def asked(organisation: Organisation) -> str:
     for rows, told in (
         (
             Job.objects.filter(organisation=organisation),
-            [Count("pk"), Max("pk"), Sum("thrown_as"), Max("thrown_at"), Max("step__route")],
+            [Count("pk"), Max("pk"), Sum("thrown_as"), Sum(F("site") * F("pk")), Max("thrown_at"), Max("step__route")],
         ),
         (Revision.objects.filter(job__organisation=organisation), [Count("pk"), Max("pk")]),
         (rehearsals, [Max("pk"), Max("finished"), Max("begun"), Sum("share"), *states]),

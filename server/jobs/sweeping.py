@@ -9,12 +9,12 @@ from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
-from django.db.models import Count, Max, Q, Sum
+from django.db.models import Count, Max, Q, QuerySet, Sum
 from django.utils import timezone
 
-from accounts.models import Organisation
+from accounts.models import Membership, Organisation
 
-from . import running
+from . import running, seen
 from .models import Rehearsal, Revision, Sweep
 
 SHOWN_FOR = timedelta(days=1)  # after the last of them has ended
@@ -32,10 +32,18 @@ def begin(
     return rows
 
 
-def shown(organisation: Organisation) -> list[dict[str, Any]]:
-    """Those under way and those of the last day, the last begun first."""
+def seen_by(member: Membership) -> QuerySet[Sweep]:
+    """Sweeps of which somebody sees anything."""
+    own = Rehearsal.objects.filter(revision__job__in=seen.whole(member))
+    return Sweep.objects.filter(organisation=member.organisation, rehearsals__in=own).distinct()
+
+
+def shown(member: Membership) -> list[dict[str, Any]]:
+    """Of what somebody sees, those under way and those of the last day, the last begun first."""
     of = {state: Count("rehearsals", filter=Q(rehearsals__state=state)) for state in Rehearsal.State.values}
-    rows = Sweep.objects.filter(organisation=organisation).select_related("created_by")
+    rows = Sweep.objects.filter(
+        organisation=member.organisation, rehearsals__revision__job__in=seen.whole(member)
+    ).select_related("created_by")
     told = rows.annotate(
         whole=Count("rehearsals"),
         stopped=Count("rehearsals", filter=Q(rehearsals__state="done", rehearsals__stops__gt=0)),
@@ -53,7 +61,7 @@ def shown(organisation: Organisation) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def cancel(sweep: Sweep) -> None:
-    """End those of it that wait or run; what is done stands."""
-    for row in sweep.rehearsals.filter(state__in=UNDER_WAY):
+def cancel(sweep: Sweep, member: Membership) -> None:
+    """End those of it that somebody sees and that wait or run; what is done stands."""
+    for row in sweep.rehearsals.filter(state__in=UNDER_WAY, revision__job__in=seen.whole(member)):
         running.cancel(row)

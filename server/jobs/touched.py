@@ -7,12 +7,12 @@ from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 
-from accounts.models import Organisation
+from accounts.models import Membership, Organisation
 from bluntmirror.job.loading import data_in_millimetres
 from bluntmirror.job.models import ToolsFile
 
-from . import releasing, setups, sweeping
-from .models import Job, LibraryFile, Rehearsal, Revision
+from . import releasing, seen, setups, sweeping
+from .models import LibraryFile, Rehearsal, Revision
 from .services import Refused
 
 Json = dict[str, Any]
@@ -20,10 +20,10 @@ LABEL = "with what the library holds now"
 SWEPT = "what the library touched"
 
 
-def touched(organisation: Organisation) -> list[Revision]:
+def touched(member: Membership) -> list[Revision]:
     """The last released revision of every job whose release has lapsed because its machine or a tool of it is another in the library now."""
     found = []
-    for job in Job.objects.filter(organisation=organisation, thrown_as=0).prefetch_related("revisions"):
+    for job in seen.jobs(member).prefetch_related("revisions"):
         releases = releasing.newest([job])
         if not releases:
             continue
@@ -59,17 +59,17 @@ def with_library(revision: Revision, user: AbstractBaseUser) -> Revision:
     return setups.changed(revision, files, user, LABEL)
 
 
-def rehearse_all(organisation: Organisation, user: AbstractBaseUser) -> list[Rehearsal]:
+def rehearse_all(member: Membership) -> list[Rehearsal]:
     """Every touched job with what the library holds now, rehearsed in the background as one sweep."""
     made = []
-    for revision in touched(organisation):
+    for revision in touched(member):
         try:
-            made.append(with_library(revision, user))
+            made.append(with_library(revision, member.user))
         except Refused:
             continue
     known = [revision.rehearsals.first() for revision in made]
     new = [revision for revision, row in zip(made, known, strict=True) if row is None]
-    begun = sweeping.begin(organisation, user, SWEPT, new) if new else []
+    begun = sweeping.begin(member.organisation, member.user, SWEPT, new) if new else []
     return [*(row for row in known if row is not None), *begun]
 
 

@@ -23,6 +23,7 @@ from ninja.files import UploadedFile
 from ninja.security import django_auth
 from pydantic import ValidationError
 
+from accounts import sites
 from accounts.refused import Refused
 from bluntmirror.export.measures import as_csv
 from bluntmirror.export.trace import safe_cell
@@ -53,6 +54,7 @@ from jobs import (
     room,
     routes,
     running,
+    seen,
     services,
     setups,
     standing,
@@ -60,14 +62,14 @@ from jobs import (
     tolerating,
     touched,
 )
-from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Sweep, Triage
+from jobs.models import Finding, Job, LibraryFile, Rehearsal, Release, Revision, Route, Triage
 from jobs.store import Away, Lost, store
 from jobs.tasks import FILM
 
-from .asked import member_of, noted, organisation_of
+from .asked import asker, member_of, noted, organisation_of
 from .door import door
 from .people import router as people
-from .people_schemas import Message
+from .people_schemas import Message, SiteOfIn
 from .policy import OF_PAPERS
 from .rights import guard
 from .schemas import (
@@ -216,7 +218,7 @@ def _fault(request: HttpRequest, error: Exception) -> HttpResponse:
 
 
 def _rehearsal(request: HttpRequest, number: int) -> Rehearsal:
-    return get_object_or_404(Rehearsal, pk=number, revision__job__in=basket.jobs_of(organisation_of(request)))
+    return get_object_or_404(Rehearsal, pk=number, revision__job__in=seen.jobs(asker(request)))
 
 
 def _rehearsal_out(row: Rehearsal) -> dict[str, Any]:
@@ -271,7 +273,7 @@ def _job_out(job: Job, signed: dict[int, Release] | None = None) -> dict[str, An
         )  # fmt: skip
     step = getattr(job, "step", None)
     return {
-        "id": job.pk, "name": job.name, "revisions": revisions,
+        "id": job.pk, "name": job.name, "site": job.site.name if job.site else "", "revisions": revisions,
         "route": step.route_id if step else None, "step": step.name if step else "",
     }  # fmt: skip
 
@@ -282,19 +284,20 @@ def _whole(jobs: QuerySet[Job]) -> QuerySet[Job]:
     revisions = Revision.objects.select_related("created_by", "job").prefetch_related(
         Prefetch("rehearsals", rehearsals)
     )
-    return jobs.select_related("step__route").prefetch_related(Prefetch("revisions", revisions))
+    return jobs.select_related("step__route", "site").prefetch_related(Prefetch("revisions", revisions))
 
 
 @api.get("/jobs", response=list[JobOut])
 def list_jobs(request: HttpRequest, response: HttpResponse) -> Any:
     """Every job with its revisions and rehearsals. A page that asks again and again is told at little cost that nothing has changed (RFC 9110, 13)."""
     running.settle_lost()
-    tag = f'"{standing.standing(organisation_of(request))}"'
+    member = asker(request)
+    tag = f'"{standing.standing(member.organisation)}-{member.site_id or 0}"'
     if request.headers.get("If-None-Match") == tag:
         return HttpResponse(status=304, headers={"ETag": tag})
     response["ETag"] = tag
     response["Cache-Control"] = "private, no-cache"
-    jobs = list(_whole(basket.jobs_of(organisation_of(request))).order_by("name"))
+    jobs = list(_whole(seen.jobs(asker(request))).order_by("name"))
     signed = releasing.newest(jobs)
     return [_job_out(job, signed) for job in jobs]
 
@@ -302,16 +305,13 @@ def list_jobs(request: HttpRequest, response: HttpResponse) -> Any:
 @api.get("/routes", response=list[RouteOut])
 def list_routes(request: HttpRequest) -> Any:
     running.settle_lost()
-    return [
-        _route_out(route)
-        for route in Route.objects.filter(organisation=organisation_of(request), thrown_as=0).order_by("name")
-    ]
+    return [_route_out(route) for route in seen.routes(asker(request)).order_by("name")]
 
 
 @api.post("/routes/{number}/rehearsals", response=RouteOut)
 def rehearse_route(request: HttpRequest, number: int) -> Any:
     """Every step of a route, each as it is now, in order."""
-    route = get_object_or_404(Route, pk=number, organisation=organisation_of(request), thrown_as=0)
+    route = get_object_or_404(seen.routes(asker(request)), pk=number)
     running.begin_route(route, request.user)  # type: ignore[arg-type]
     noted(request, "rehearsed", f"route {route.name}")
     return _route_out(route)
@@ -321,15 +321,15 @@ def rehearse_route(request: HttpRequest, number: int) -> Any:
 def the_queue(request: HttpRequest) -> Any:
     """What is under way and what waits, in the order in which it would be taken up now."""
     running.settle_lost()
-    organisation = organisation_of(request)
-    return queueing.shown(organisation) | {"sweeps": sweeping.shown(organisation)}
+    member = asker(request)
+    return queueing.shown(member) | {"sweeps": sweeping.shown(member)}
 
 
 @api.post("/sweeps/{number}/cancel", response={204: None})
 def cancel_sweep(request: HttpRequest, number: int) -> Any:
     """End what waits and runs of a sweep; what is done stands."""
-    sweep = get_object_or_404(Sweep, pk=number, organisation=organisation_of(request))
-    sweeping.cancel(sweep)
+    sweep = get_object_or_404(sweeping.seen_by(asker(request)), pk=number)
+    sweeping.cancel(sweep, asker(request))
     noted(request, "stopped the sweep", sweep.why)
     return Status(204, None)
 
@@ -346,20 +346,31 @@ def see_room(request: HttpRequest) -> Any:
 @api.get("/basket", response=list[ThrownOut])
 def list_basket(request: HttpRequest) -> Any:
     """Jobs and routes that were thrown away and can be brought back."""
-    return basket.listed(organisation_of(request))
+    return basket.listed(seen.whole(asker(request)))
 
 
 @api.post("/jobs/{number}/throw-away", response={204: None})
 def throw_job_away(request: HttpRequest, number: int) -> Any:
-    job = get_object_or_404(basket.jobs_of(organisation_of(request)), pk=number)
+    job = get_object_or_404(seen.jobs(asker(request)), pk=number)
     basket.throw(job, member_of(request))  # type: ignore[arg-type]
     noted(request, "threw away", job.name, job=job.pk)
     return Status(204, None)
 
 
+@api.post("/jobs/{number}/site", response={204: None})
+def set_job_site(request: HttpRequest, number: int, body: SiteOfIn) -> Any:
+    """Let a job, with the other steps of its route, belong to a site, or to all."""
+    member = asker(request)
+    job = get_object_or_404(seen.jobs(member), pk=number)
+    site = sites.of(member.organisation, body.site)
+    seen.put(job, site)
+    noted(request, "gave to a site", job.name, site.name if site else "all sites", job=job.pk)
+    return Status(204, None)
+
+
 @api.post("/routes/{number}/throw-away", response={204: None})
 def throw_route_away(request: HttpRequest, number: int) -> Any:
-    route = get_object_or_404(Route, pk=number, organisation=organisation_of(request), thrown_as=0)
+    route = get_object_or_404(seen.routes(asker(request)), pk=number)
     basket.throw_route(route, member_of(request))  # type: ignore[arg-type]
     noted(request, "threw away", f"route {route.name}")
     return Status(204, None)
@@ -367,14 +378,14 @@ def throw_route_away(request: HttpRequest, number: int) -> Any:
 
 @api.post("/basket/{kind}/{number}/bring-back", response={204: None})
 def bring_job_back(request: HttpRequest, kind: Literal["job", "route"], number: int) -> Any:
-    noted(request, "brought back", basket.bring_back(organisation_of(request), kind, number))
+    noted(request, "brought back", basket.bring_back(seen.whole(asker(request)), kind, number))
     return Status(204, None)
 
 
 @api.post("/basket/{kind}/{number}/delete", response={204: None})
 def delete_for_good(request: HttpRequest, kind: Literal["job", "route"], number: int) -> Any:
     """With every revision, rehearsal and release of it. The record keeps what was done."""
-    noted(request, "deleted for good", basket.delete(organisation_of(request), kind, number))
+    noted(request, "deleted for good", basket.delete(seen.whole(asker(request)), kind, number))
     return Status(204, None)
 
 
@@ -464,7 +475,7 @@ def _summary(item: LibraryFile) -> str:
 def library(request: HttpRequest) -> Any:
     organisation = organisation_of(request)
     rows = LibraryFile.objects.filter(organisation=organisation).select_related("created_by")
-    jobs = glances.jobs_on(organisation)
+    jobs = glances.jobs_on(asker(request))
     return [_library_out(row, jobs.get(row.name, 0)) for row in rows]
 
 
@@ -517,7 +528,7 @@ def setup_bring(request: HttpRequest, number: int, other: int, entry: int | None
 
 @api.post("/revisions/{number}/rehearsals", response=RehearsalOut)
 def rehearse(request: HttpRequest, number: int, quick: bool = False) -> Any:
-    revision = get_object_or_404(Revision, pk=number, job__in=basket.jobs_of(organisation_of(request)))
+    revision = get_object_or_404(Revision, pk=number, job__in=seen.jobs(asker(request)))
     noted(request, "looked at quickly" if quick else "rehearsed", _about(revision), job=revision.job_id)
     return _rehearsal_out(running.begin_rehearsal(revision, request.user, quick))  # type: ignore[arg-type]
 
@@ -683,7 +694,7 @@ def with_library(request: HttpRequest, number: int) -> Any:
 @api.post("/touched/rehearse", response=list[RehearsalOut])
 def rehearse_touched(request: HttpRequest) -> Any:
     """Every job whose release a change of the library has touched, with what that holds now, rehearsed in the background."""
-    made = touched.rehearse_all(organisation_of(request), request.user)  # type: ignore[arg-type]
+    made = touched.rehearse_all(asker(request))
     noted(request, "rehearsed what the library touched", f"{len(made)} jobs")
     return [_rehearsal_out(row) for row in made]
 
@@ -797,7 +808,7 @@ def take_measure_away(request: HttpRequest, number: int, name: str) -> Any:
 
 @api.put("/findings/{number}/triage", response={200: FindingOut, 422: Message})
 def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
-    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__in=basket.jobs_of(organisation_of(request)))
+    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__in=seen.jobs(asker(request)))
     if body.judgement == Triage.Judgement.ACCEPTED and not body.reason.strip():
         return Status(422, {"detail": "Say why it is accepted."})
     job = item.rehearsal.revision.job
@@ -818,7 +829,7 @@ def set_triage(request: HttpRequest, number: int, body: TriageIn) -> Any:
 
 @api.delete("/findings/{number}/triage", response=FindingOut)
 def clear_triage(request: HttpRequest, number: int) -> Any:
-    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__in=basket.jobs_of(organisation_of(request)))
+    item = get_object_or_404(Finding, pk=number, rehearsal__revision__job__in=seen.jobs(asker(request)))
     known, doubt = _inherited(item, list(item.rehearsal.revision.job.triage.select_related("by")))
     if known and not doubt:
         noted(
@@ -836,7 +847,7 @@ def clear_triage(request: HttpRequest, number: int) -> Any:
 
 
 def _revision(request: HttpRequest, number: int) -> Revision:
-    return get_object_or_404(Revision, pk=number, job__in=basket.jobs_of(organisation_of(request)))
+    return get_object_or_404(Revision, pk=number, job__in=seen.jobs(asker(request)))
 
 
 def _machine(request: HttpRequest, number: int) -> LibraryFile:
@@ -1173,7 +1184,7 @@ def sign_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
 
 @api.post("/releases/{number}/withdraw", response=ReleaseOut)
 def withdraw_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
-    row = get_object_or_404(Release, pk=number, rehearsal__revision__job__in=basket.jobs_of(organisation_of(request)))
+    row = get_object_or_404(Release, pk=number, rehearsal__revision__job__in=seen.jobs(asker(request)))
     releasing.withdraw(row, body.note, request.user)  # type: ignore[arg-type]
     noted(
         request, "withdrew a release", _about(row.rehearsal.revision), body.note.strip(), row.rehearsal.revision.job_id
@@ -1187,14 +1198,17 @@ def withdraw_release(request: HttpRequest, number: int, body: ReleaseIn) -> Any:
 def the_record(request: HttpRequest, words: str = "") -> Any:
     """Who did what, the newest first; `broken`: the first line that is not what was written, asked only with the whole record."""
     organisation = organisation_of(request)
-    return {"lines": record.listed(organisation, words), "broken": None if words else record.first_broken(organisation)}
+    return {
+        "lines": record.listed(organisation, words, member=asker(request)),
+        "broken": None if words else record.first_broken(organisation),
+    }
 
 
 @api.get("/record.csv")
 def record_table(request: HttpRequest, words: str = "") -> HttpResponse:
     names = ("number", "at", "by", "act", "about", "said")
     lines = [",".join(names)]
-    for row in record.listed(organisation_of(request), words, most=10**6):
+    for row in record.listed(organisation_of(request), words, most=10**6, member=asker(request)):
         lines.append(",".join(safe_cell(row[name].isoformat() if name == "at" else str(row[name])) for name in names))
     answer = HttpResponse("\n".join([*lines, ""]), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = content_disposition_header(True, "record.csv") or "attachment"

@@ -18,11 +18,16 @@ def member_of(request: HttpRequest) -> Membership | None:
     return found
 
 
-def organisation_of(request: HttpRequest) -> Organisation:
+def asker(request: HttpRequest) -> Membership:
+    """Who asks. Raises HttpError for somebody of no organisation."""
     member = member_of(request)
     if member is None:
         raise HttpError(403, OF_NOBODY)
-    return member.organisation
+    return member
+
+
+def organisation_of(request: HttpRequest) -> Organisation:
+    return asker(request).organisation
 
 
 def noted(request: HttpRequest, act: str, about: str, said: str = "", job: int | None = None) -> None:

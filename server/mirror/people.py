@@ -2,18 +2,19 @@
 
 from typing import Any
 
+from django.db.models import Count
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Status
 
-from accounts import letters, people, second, tokens
+from accounts import letters, people, second, sites, tokens
 from accounts.models import Invitation, Membership, Role, Token
 from jobs import hooks, record
 from jobs.models import Hook
 
 from .asked import member_of, noted, organisation_of
-from .people_schemas import InvitationMade, InviteIn, PeopleOut, PersonOut, RoleIn
+from .people_schemas import InvitationMade, InviteIn, PeopleOut, PersonOut, RoleIn, SiteIn, SiteOfIn, SiteOut
 from .schemas import AccessOut, HookIn, HookMade, TokenIn, TokenMade, TokenOut
 
 SHOWN_DELIVERIES = 8
@@ -40,7 +41,7 @@ def _person_out(member: Membership, request: HttpRequest, fully: bool) -> dict[s
     user = member.user
     state = "here" if user.is_active else "forgotten" if user.username.startswith(people.LEFT) else "out"
     return {
-        "id": user.pk, "name": user.username, "role": member.role, "state": state, "you": user.pk == request.user.pk,
+        "id": user.pk, "name": user.username, "role": member.role, "site": member.site_id, "state": state, "you": user.pk == request.user.pk,
         "mail": user.email if fully else None, "second": second.needed(user) if fully else None,
         "last": user.last_login if fully else None,
     }  # fmt: skip
@@ -48,7 +49,15 @@ def _person_out(member: Membership, request: HttpRequest, fully: bool) -> dict[s
 
 def _invitation_out(row: Invitation) -> dict[str, Any]:
     by = row.created_by.get_username() if row.created_by else ""
-    return {"id": row.pk, "mail": row.mail, "role": row.role, "by": by, "created": row.created, "ends": row.ends}
+    return {
+        "id": row.pk,
+        "mail": row.mail,
+        "role": row.role,
+        "site": row.site_id,
+        "by": by,
+        "created": row.created,
+        "ends": row.ends,
+    }
 
 
 @router.get("/people", response=PeopleOut)
@@ -59,7 +68,11 @@ def list_people(request: HttpRequest) -> Any:
     if not fully:
         members = members.filter(user__is_active=True)
     waiting = organisation.invitations.select_related("created_by").filter(taken=None, ends__gt=timezone.now())
+    told = organisation.sites.annotate(
+        people=Count("members", distinct=True), count=Count("jobs", distinct=True)
+    ).order_by("name")
     return {
+        "sites": [{"id": row.pk, "name": row.name, "people": row.people, "jobs": row.count} for row in told],
         "people": [_person_out(row, request, fully) for row in members],
         "invitations": [_invitation_out(row) for row in waiting] if fully else [],
     }
@@ -69,7 +82,8 @@ def list_people(request: HttpRequest) -> Any:
 def invite(request: HttpRequest, body: InviteIn) -> Any:
     """Ask somebody in. The link is in this answer, and in a letter where there is an address; nowhere else."""
     organisation = organisation_of(request)
-    row, secret = people.invite(organisation, request.user, body.mail, Role(body.role))  # type: ignore[arg-type]
+    site = sites.of(organisation, body.site)
+    row, secret = people.invite(organisation, request.user, body.mail, Role(body.role), site)  # type: ignore[arg-type]
     link = request.build_absolute_uri(f"/invited/{secret}")
     by = request.user.get_username()
     text = LETTER.format(by=by, organisation=organisation.name, role=row.role, link=link)
@@ -94,6 +108,32 @@ def set_role(request: HttpRequest, number: int, body: RoleIn) -> Any:
     if before != body.role:
         noted(request, "gave another role to", record.person(member.user), f"{before} → {body.role}")
     return _person_out(member, request, True)
+
+
+@router.post("/people/{number}/site", response=PersonOut)
+def set_person_site(request: HttpRequest, number: int, body: SiteOfIn) -> Any:
+    """Let somebody belong to a site: they see its jobs, and those of no site; or to all."""
+    member = _member(request, number)
+    site = sites.of(member.organisation, body.site)
+    sites.put(member, site)
+    noted(request, "gave another site to", record.person(member.user), site.name if site else "all sites")
+    return _person_out(member, request, True)
+
+
+@router.post("/sites", response=SiteOut)
+def make_site(request: HttpRequest, body: SiteIn) -> Any:
+    site = sites.make(organisation_of(request), body.name)
+    noted(request, "made a site", site.name)
+    return {"id": site.pk, "name": site.name, "people": 0, "jobs": 0}
+
+
+@router.post("/sites/{number}/take-away", response={204: None})
+def take_site_away(request: HttpRequest, number: int) -> Any:
+    """Only one that nobody and nothing belongs to."""
+    site = get_object_or_404(organisation_of(request).sites, pk=number)
+    sites.take_away(site)
+    noted(request, "took a site away", site.name)
+    return Status(204, None)
 
 
 @router.post("/people/{number}/take-out", response=PersonOut)

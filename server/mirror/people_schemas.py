@@ -27,10 +27,26 @@ class Me(Schema):
     role: RoleName
 
 
+class SiteOut(Schema):
+    id: int
+    name: str
+    people: int
+    jobs: int
+
+
+class SiteIn(Schema):
+    name: Annotated[str, Field(max_length=100)]
+
+
+class SiteOfIn(Schema):
+    site: int | None = Field(description="number of a site; null: all of them")
+
+
 class PersonOut(Schema):
     id: int
     name: str
     role: RoleName
+    site: int | None = Field(description="the site that they belong to; null: all of them")
     state: Literal["here", "out", "forgotten"]
     you: bool
     mail: str | None = Field(description="null for those who do not administer")
@@ -42,6 +58,7 @@ class InvitationOut(Schema):
     id: int
     mail: str
     role: RoleName
+    site: int | None
     by: str
     created: datetime
     ends: datetime
@@ -49,6 +66,7 @@ class InvitationOut(Schema):
 
 class PeopleOut(Schema):
     people: list[PersonOut]
+    sites: list[SiteOut]
     invitations: list[InvitationOut]
 
 
@@ -59,6 +77,7 @@ class RoleIn(Schema):
 class InviteIn(Schema):
     mail: Annotated[str, Field(max_length=254, pattern=r"^$|^[^@\s]+@[^@\s]+$")] = ""
     role: RoleName = "works"
+    site: int | None = None
 
 
 class InvitationMade(InvitationOut):

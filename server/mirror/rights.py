@@ -52,7 +52,7 @@ RIGHTS: dict[str, Role] = {
     **dict.fromkeys(("sign_release", "withdraw_release"), RELEASES),
     **dict.fromkeys((
             "set_rule", "make_hook", "take_hook_away", "invite", "withdraw_invitation", "set_role", "take_out", "bring_back", "forget",
-            "second_off_for", "delete_for_good",
+            "second_off_for", "delete_for_good", "set_person_site", "make_site", "take_site_away", "set_job_site",
         ), ADMINISTERS),
 }  # fmt: skip
 OPEN = (
@@ -80,6 +80,9 @@ NOT_BY_TOKEN = (
     "bring_back",
     "forget",
     "second_off_for",
+    "set_person_site",
+    "make_site",
+    "take_site_away",
 )
 
 

@@ -176,6 +176,7 @@ class RevisionOut(Schema):
 class JobOut(Schema):
     id: int
     name: str
+    site: str = Field(description="the site that it belongs to; empty: all of them")
     route: int | None
     step: str
     revisions: list[RevisionOut]

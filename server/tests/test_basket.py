@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
-from django.conf import settings
 from django.contrib.auth.models import User
+from django.core.files.storage import default_storage
 from django.test import Client, override_settings
 from django.utils import timezone
 
@@ -124,7 +124,7 @@ class Basket(WithShop):
     def test_time_empties_it_and_strays_are_found(self) -> None:
         old = timezone.now() - basket.KEPT_FOR - timedelta(hours=1)
         self.post(f"/jobs/{self.job.pk}/throw-away")
-        stray, young = (Path(settings.MEDIA_ROOT) / "artifacts" / name for name in ("stray.gz", "young.gz"))
+        stray, young = (Path(default_storage.path(f"artifacts/{name}")) for name in ("stray.gz", "young.gz"))
         for file in (stray, young):
             file.write_bytes(b"x")
         long_ago = timezone.now().timestamp() - 2 * 86_400
@@ -153,7 +153,7 @@ class Room(WithShop):
 
     def test_who_keeps_as_much_as_may_be_takes_in_no_more_until_something_has_gone(self) -> None:
         held = sum(
-            file.stat().st_size for name in room.files_of(self.shop) for file in [Path(settings.MEDIA_ROOT) / name]
+            file.stat().st_size for name in room.files_of(self.shop) for file in [Path(default_storage.path(name))]
         )
         self.assertEqual(self.client.get("/api/room").json() | {"most_waiting": 0}, {
             "kept": held, "most_kept": 0, "waiting": 0, "most_waiting": 0,
@@ -165,7 +165,7 @@ class Room(WithShop):
             take_in_path(self.other, self.stranger, CLEAR)  # others are not touched
             with self.captureOnCommitCallbacks(execute=True):
                 basket.throw(self.job, Membership.objects.get(user=self.ines))
-                basket.delete(self.shop, "job", self.job.pk)
+                basket.delete(Job.objects.filter(organisation=self.shop), "job", self.job.pk)
             self.assertEqual(room.kept(self.shop), 0)
             take_in_path(self.shop, self.ines, SLOT)
             with self.assertRaises(Refused):  # what has come within the minute counts

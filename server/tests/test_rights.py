@@ -8,7 +8,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.test import Client
 
-from accounts import people, tokens
+from accounts import people, sites, tokens
 from accounts.models import Membership, Organisation, Role, Seat
 from jobs import hooks, releasing, sweeping
 from jobs.models import Job, Route, RouteStep
@@ -26,6 +26,8 @@ NAMES = {
     "rules": "arcs.tiny",
     "measures": "width",
 }
+# The words before a number in an address that lead to a job.
+OF_A_JOB = ("jobs", "routes", "revisions", "rehearsals", "findings", "releases", "verdicts", "sweeps")
 PERSONAL = ("end_seat", "revoke_token")  # on what a person has, and not only the organisation
 PLAIN = {"string": "x", "integer": 1, "number": 1.0, "boolean": False, "object": {}, "null": None}
 FACES = [{"on": "face", "at": [0.0, 0.0, z]} for z in (0.0, 10.0)]
@@ -82,7 +84,7 @@ class Rights(WithShop):
             "rehearsals": row.pk, "verdicts": row.pk, "beside": done.pk, "revisions": flawed.pk, "findings": finding.pk,
             "library": machine.pk, "fit": machine.pk, "swap": machine.pk, "routes": route.pk, "releases": release.pk,
             "people": colleague.pk, "invitations": people.invite(shop, user, "", Role.READS)[0].pk,
-            "sweeps": sweeps[0].sweep_id,
+            "sites": sites.make(shop, "site").pk, "sweeps": sweeps[0].sweep_id,
             "tokens": tokens.make(user, "ci", Role.READS, 30)[0].pk, "hooks": hooks.make(shop, user, "https://a.example/b", ["finished"]).pk,
         }  # fmt: skip
 
@@ -161,3 +163,35 @@ class Rights(WithShop):
                                 self.assertIn(status, (200, 204, 409, 422))
         self.assertGreater(asked, 800)
         self.assertEqual(names, set(RIGHTS) | set(OPEN))
+
+    def test_what_belongs_to_another_site_is_not_there(self) -> None:
+        mine = self.belongings(self.shop, self.ines)
+        here, there = (sites.make(self.shop, name) for name in ("Harbour works", "Dune works"))
+        Job.objects.filter(organisation=self.shop).update(site=here)
+        clients = []
+        for site in (here, there):
+            user = User.objects.create_user(f"at-{site.pk}")
+            Membership.objects.create(user=user, organisation=self.shop, role=Role.RELEASES, site=site)
+            clients.append(Client())
+            clients[-1].force_login(user)
+        asked = 0
+        for path, calls in DOCUMENT["paths"].items():
+            if not any(f"/{word}/{{" in path for word in OF_A_JOB):
+                continue
+            for method, call in calls.items():
+                name = call["operationId"].split("_", 2)[2]
+                if not Role.RELEASES.covers(RIGHTS[name]):
+                    continue
+                address = self.address(path, mine)
+                with self.subTest(call=name):
+                    own, other = (self.ask(client, method, address, call) for client in clients)
+                    self.assertEqual(other, 404)
+                    self.assertNotIn(own, (401, 403, 404))
+                    asked += 1
+        self.assertGreater(asked, 60)
+        own, other = clients
+        for address in ("/api/jobs", "/api/routes", "/api/basket"):
+            self.assertEqual((len(own.get(address).json()) > 0, other.get(address).json()), (True, []), address)
+        queue = other.get("/api/queue").json()
+        self.assertEqual((queue["rehearsals"], queue["sweeps"]), ([], []))
+        self.assertEqual(other.get(f"/api/rehearsals/{mine['rehearsals']}/events").status_code, 404)

@@ -163,6 +163,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{number}/site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Job Site
+         * @description Let a job, with the other steps of its route, belong to a site, or to all.
+         */
+        post: operations["mirror_api_set_job_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/routes/{number}/throw-away": {
         parameters: {
             query?: never;
@@ -2128,6 +2148,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{number}/site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Person Site
+         * @description Let somebody belong to a site: they see its jobs, and those of no site; or to all.
+         */
+        post: operations["mirror_people_set_person_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make Site */
+        post: operations["mirror_people_make_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{number}/take-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Site Away
+         * @description Only one that nobody and nothing belongs to.
+         */
+        post: operations["mirror_people_take_site_away"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{number}/take-out": {
         parameters: {
             query?: never;
@@ -2328,6 +2405,11 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /**
+             * Site
+             * @description the site that it belongs to; empty: all of them
+             */
+            site: string;
             /** Route */
             route: number | null;
             /** Step */
@@ -2602,6 +2684,14 @@ export interface components {
              * @description when it goes for good
              */
             ends: string;
+        };
+        /** SiteOfIn */
+        SiteOfIn: {
+            /**
+             * Site
+             * @description number of a site; null: all of them
+             */
+            site: number | null;
         };
         /**
          * JudgedOut
@@ -5635,6 +5725,8 @@ export interface components {
              * @enum {string}
              */
             role: "reads" | "works" | "releases" | "administers";
+            /** Site */
+            site: number | null;
             /** By */
             by: string;
             /**
@@ -5652,6 +5744,8 @@ export interface components {
         PeopleOut: {
             /** People */
             people: components["schemas"]["PersonOut"][];
+            /** Sites */
+            sites: components["schemas"]["SiteOut"][];
             /** Invitations */
             invitations: components["schemas"]["InvitationOut"][];
         };
@@ -5666,6 +5760,11 @@ export interface components {
              * @enum {string}
              */
             role: "reads" | "works" | "releases" | "administers";
+            /**
+             * Site
+             * @description the site that they belong to; null: all of them
+             */
+            site: number | null;
             /**
              * State
              * @enum {string}
@@ -5689,6 +5788,17 @@ export interface components {
              */
             last: string | null;
         };
+        /** SiteOut */
+        SiteOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** People */
+            people: number;
+            /** Jobs */
+            jobs: number;
+        };
         /** InvitationMade */
         InvitationMade: {
             /** Id */
@@ -5700,6 +5810,8 @@ export interface components {
              * @enum {string}
              */
             role: "reads" | "works" | "releases" | "administers";
+            /** Site */
+            site: number | null;
             /** By */
             by: string;
             /**
@@ -5733,6 +5845,8 @@ export interface components {
              * @enum {string}
              */
             role: "reads" | "works" | "releases" | "administers";
+            /** Site */
+            site?: number | null;
         };
         /** RoleIn */
         RoleIn: {
@@ -5741,6 +5855,11 @@ export interface components {
              * @enum {string}
              */
             role: "reads" | "works" | "releases" | "administers";
+        };
+        /** SiteIn */
+        SiteIn: {
+            /** Name */
+            name: string;
         };
         /**
          * AccessOut
@@ -6082,6 +6201,30 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mirror_api_set_job_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteOfIn"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {
@@ -8951,6 +9094,76 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PersonOut"];
                 };
+            };
+        };
+    };
+    mirror_people_set_person_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteOfIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
+    mirror_people_make_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+        };
+    };
+    mirror_people_take_site_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -32,6 +32,7 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
   const queries = useQueryClient();
   const jobs = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchInterval: 4000 });
   const routes = useQuery({ queryKey: ["routes"], queryFn: api.routes, refetchInterval: 4000 });
+  const people = useQuery({ queryKey: ["people"], queryFn: api.people, enabled: me.role === "administers" });
   const [sending, setSending] = useState(false);
   const [failure, setFailure] = useState("");
   const [emptying, setEmptying] = useState(false);
@@ -109,6 +110,11 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
       },
       (error: Error) => message.error(error.message),
     );
+  const giveTo = (job: Job, site: number | null) =>
+    api.setJobSite(job.id, site).then(
+      () => void queries.invalidateQueries({ queryKey: ["jobs"] }),
+      (error: Error) => message.error(error.message),
+    );
   const withLibrary = (revision: Revision) =>
     api.withLibrary(revision.id).then(
       (rehearsal) => {
@@ -126,7 +132,7 @@ export function Jobs({ me, onRehearsal, onSetup, onDesk }: Props) {
       },
       (error: Error) => message.error(error.message),
     );
-  const acts = { onRehearsal, onSetup, onDesk, onRun: run, onPosted: (revision: Revision) => setPosting({ ...revision }), onControl: readControl, onSwap: setSwapping, onCompare: setComparing, onWithLibrary: withLibrary, onThrow: throwAway };
+  const acts = { onRehearsal, onSetup, onDesk, onRun: run, onPosted: (revision: Revision) => setPosting({ ...revision }), onControl: readControl, onSwap: setSwapping, onCompare: setComparing, onWithLibrary: withLibrary, onThrow: throwAway, sites: people.data?.sites ?? [], onSite: giveTo };
 
   const tryTouched = () =>
     api.rehearseTouched().then(

@@ -2,7 +2,7 @@
 
 import { Button, Dropdown } from "antd";
 
-import { api, type Job, type Rehearsal, type Revision, type Route } from "../api/client";
+import { api, type Job, type Rehearsal, type Revision, type Route, type Site } from "../api/client";
 import { Mark } from "../inspector/Mark";
 import { ReleaseMark } from "../releases/Release";
 import { clock, VERDICT_WORDS } from "../look";
@@ -25,6 +25,9 @@ export interface Acts {
   onSwap: (revision: Revision) => void;
   onCompare: (job: Job) => void;
   onWithLibrary: (revision: Revision) => void;
+  /** The sites that a job may be given to; empty for those who may not. */
+  sites: Site[];
+  onSite: (job: Job, site: number | null) => void;
   onThrow: (what: "jobs" | "routes", one: { id: number; name: string }) => void;
 }
 
@@ -33,7 +36,10 @@ export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
     const last = revision.rehearsals[0];
     return (
       <tr key={revision.id} className={i || job.step ? "" : "first"}>
-        <td className={job.step && "step-name"}>{i === 0 && (job.step || <b>{job.name}</b>)}</td>
+        <td className={job.step && "step-name"}>
+          {i === 0 && (job.step || <b>{job.name}</b>)}
+          {i === 0 && job.site && <div className="quiet">{job.site}</div>}
+        </td>
         <td>
           {revision.number} {revision.label && <span className="quiet revision-label" title={revision.label}>{revision.label}</span>}
           {revision.release && (
@@ -74,6 +80,15 @@ export function JobRows({ job, acts }: { job: Job; acts: Acts }) {
                   { key: "out", label: <a href={api.archiveAddress(revision.id)} download>Folder as a zip</a> },
                   { key: "swap", label: "Another machine under it…", onClick: () => acts.onSwap(revision) },
                   { key: "compare", label: "Rehearsals side by side…", onClick: () => acts.onCompare(job) },
+                  ...(acts.sites.length
+                    ? [
+                        {
+                          key: "site",
+                          label: job.step ? "The route belongs to" : "It belongs to",
+                          children: [{ id: null, name: "all sites" }, ...acts.sites].map(({ id, name }) => ({ key: `site ${id}`, label: name, disabled: name === (job.site || "all sites"), onClick: () => acts.onSite(job, id) })),
+                        },
+                      ]
+                    : []),
                   ...(job.step ? [] : [{ type: "divider" as const }, { key: "throw", label: "Throw the job away", onClick: () => acts.onThrow("jobs", job) }]),
                 ],
               }}

@@ -1,4 +1,4 @@
-// Finding a job among many: by words of its name, machine and labels, and by how it stands.
+// Finding a job among many: by words of its name, site, machine and labels, and by how it stands.
 
 import type { Job } from "../api/client";
 
@@ -11,7 +11,7 @@ export function standing(job: Job): Standing {
   return (last?.state === "done" && last.verdict) || "none";
 }
 
-const told = (job: Job) => [job.name, job.step, ...job.revisions.flatMap(({ label, machine }) => [label, machine])];
+const told = (job: Job) => [job.name, job.step, job.site, ...job.revisions.flatMap(({ label, machine }) => [label, machine])];
 
 /** The jobs in which every word is found somewhere, and that stand so. */
 export function found(jobs: Job[], words: string, wanted: Standing): Job[] {

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Alert, Button, Form, Input, Popconfirm, Select, Spin } from "antd";
 import { useState } from "react";
 
-import { api, type Me, type People as Told, type Person, type Role } from "../api/client";
+import { api, type Me, type People as Told, type Person, type Role, type Site } from "../api/client";
 import { Shown } from "../access/Shown";
 import { MAY } from "../door/Links";
 import { useAct } from "../pane/useAct";
@@ -16,12 +16,21 @@ const STATES = { here: "", out: "has left", forgotten: "forgotten" } as const;
 
 const CHANGED = ["people", "me"];
 
-function Invite() {
+/** Which site somebody belongs to: 0 is all of them. */
+const placesOf = (sites: Site[]) => [{ value: 0, label: "all sites" }, ...sites.map(({ id, name }) => ({ value: id, label: name }))];
+
+interface Wanted {
+  mail?: string;
+  role: Role;
+  site?: number;
+}
+
+function Invite({ sites }: { sites: Site[] }) {
   const [made, setMade] = useState<{ title: string; secret: string } | null>(null);
   const [form] = Form.useForm();
   const invite = useAct(
     CHANGED,
-    ({ mail, role }: { mail?: string; role: Role }) => api.invite(mail ?? "", role),
+    ({ mail, role, site }: Wanted) => api.invite(mail ?? "", role, site || null),
     (row) => {
       setMade({ title: row.sent ? `A letter is on its way to ${row.mail}; its link` : row.mail ? `No letter could be sent to ${row.mail}: hand over the link yourself` : "Hand over this link", secret: row.link });
       form.resetFields();
@@ -30,13 +39,18 @@ function Invite() {
   return (
     <>
       {made && <Shown {...made} onDone={() => setMade(null)} />}
-      <Form form={form} layout="inline" size="small" initialValues={{ role: "works" }} onFinish={(wanted: { mail?: string; role: Role }) => invite.mutate(wanted)}>
+      <Form form={form} layout="inline" size="small" initialValues={{ role: "works", site: 0 }} onFinish={(wanted: Wanted) => invite.mutate(wanted)}>
         <Form.Item name="mail" rules={[{ type: "email", message: "an address" }]}>
           <Input placeholder="address, or nothing for a link" aria-label="Address of whom to ask in" style={{ width: 230 }} />
         </Form.Item>
         <Form.Item name="role">
           <Select aria-label="What they may" options={ROLES.map((value) => ({ value, label: value }))} popupMatchSelectWidth={false} />
         </Form.Item>
+        {!!sites.length && (
+          <Form.Item name="site">
+            <Select aria-label="The site that they belong to" options={placesOf(sites)} popupMatchSelectWidth={false} />
+          </Form.Item>
+        )}
         <Button size="small" type="primary" htmlType="submit" loading={invite.isPending}>
           Ask somebody in
         </Button>
@@ -45,7 +59,8 @@ function Invite() {
   );
 }
 
-function Row({ person, fully }: { person: Person; fully: boolean }) {
+function Row({ person, fully, sites }: { person: Person; fully: boolean; sites: Site[] }) {
+  const site = useAct(CHANGED, (wanted: number) => api.setPersonSite(person.id, wanted || null));
   const role = useAct(CHANGED, (wanted: Role) => api.setRole(person.id, wanted));
   const act = useAct(CHANGED, (wanted: Parameters<typeof api.person>[1]) => api.person(person.id, wanted));
   const out = person.state !== "here";
@@ -62,6 +77,15 @@ function Row({ person, fully }: { person: Person; fully: boolean }) {
           person.role
         )}
       </td>
+      {!!sites.length && (
+        <td>
+          {fully && !out && person.role !== "administers" ? (
+            <Select size="small" variant="borderless" aria-label={`The site of ${person.name}`} value={person.site ?? 0} loading={site.isPending} onChange={(wanted) => site.mutate(wanted)} options={placesOf(sites)} popupMatchSelectWidth={false} />
+          ) : (
+            sites.find(({ id }) => id === person.site)?.name ?? "all sites"
+          )}
+        </td>
+      )}
       {fully && (
         <>
           <td>{person.mail || <span className="quiet">—</span>}</td>
@@ -141,6 +165,61 @@ function Waiting({ rows }: { rows: Told["invitations"] }) {
   );
 }
 
+/** Plants: whoever belongs to one sees its jobs, and those of no site. */
+function Sites({ sites, fully }: { sites: Site[]; fully: boolean }) {
+  const [name, setName] = useState("");
+  const make = useAct(CHANGED, (wanted: string) => api.makeSite(wanted), () => setName(""));
+  const gone = useAct(CHANGED, (id: number) => api.takeSiteAway(id));
+  if (!fully && !sites.length) return null;
+  return (
+    <section>
+      <h3>Sites</h3>
+      <p className="quiet">Whoever belongs to a site sees its jobs, and those of all sites. A job belongs to the site of whoever brought it in, until somebody who administers gives it to another from its row.</p>
+      {!!sites.length && (
+        <table className="job-table">
+          <thead>
+            <tr>
+              <th>Site</th>
+              <th>People</th>
+              <th>Jobs</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {sites.map((site) => (
+              <tr key={site.id} className="first">
+                <td>{site.name}</td>
+                <td>{site.people}</td>
+                <td>{site.jobs}</td>
+                <td>
+                  {fully && (
+                    <Button size="small" disabled={site.people + site.jobs > 0} title={site.people + site.jobs > 0 ? "Give its people and jobs another site first" : undefined} onClick={() => gone.mutate(site.id)} aria-label={`Take away ${site.name}`}>
+                      Take away
+                    </Button>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {fully && (
+        <form
+          onSubmit={(event) => {
+            event.preventDefault();
+            if (name.trim()) make.mutate(name);
+          }}
+        >
+          <Input size="small" value={name} maxLength={100} placeholder="its name" aria-label="Name of a new site" style={{ width: 230 }} onChange={(event) => setName(event.target.value)} />{" "}
+          <Button size="small" htmlType="submit" disabled={!name.trim()} loading={make.isPending}>
+            Add a site
+          </Button>
+        </form>
+      )}
+    </section>
+  );
+}
+
 export function People({ me }: { me: Me }) {
   const told = useQuery({ queryKey: ["people"], queryFn: api.people });
   if (told.isError) return <Alert className="middle" type="error" title={told.error.message} />;
@@ -153,12 +232,13 @@ export function People({ me }: { me: Me }) {
         <span className="quiet">of {me.organisation}</span>
       </div>
       <section>
-        {fully && <Invite />}
+        {fully && <Invite sites={told.data.sites} />}
         <table className="job-table">
           <thead>
             <tr>
               <th>Name</th>
               <th>May</th>
+              {!!told.data.sites.length && <th>Site</th>}
               {fully && (
                 <>
                   <th>Address</th>
@@ -171,12 +251,13 @@ export function People({ me }: { me: Me }) {
           </thead>
           <tbody>
             {told.data.people.map((person) => (
-              <Row key={person.id} person={person} fully={fully} />
+              <Row key={person.id} person={person} fully={fully} sites={told.data.sites} />
             ))}
           </tbody>
         </table>
       </section>
       <Waiting rows={told.data.invitations} />
+      <Sites sites={told.data.sites} fully={fully} />
       <section>
         <h3>What each may</h3>
         <dl className="roles">

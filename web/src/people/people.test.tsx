@@ -10,10 +10,11 @@ import { shown } from "../tests/render";
 import { People } from "./People";
 
 const me: Me = { name: "ines", organisation: "shop", role: "administers" };
-const ines = { id: 1, name: "ines", role: "administers", state: "here", you: true, mail: "", second: true, last: "2026-11-02T08:00:00Z" } as const;
+const ines = { id: 1, name: "ines", role: "administers", site: null, state: "here", you: true, mail: "", second: true, last: "2026-11-02T08:00:00Z" } as const;
 const told: Told = {
   people: [ines, { ...ines, id: 2, name: "wim", role: "works", you: false, mail: "wim@a.example", second: true }, { ...ines, id: 3, name: "ada", you: false, second: false, state: "out" }, { ...ines, id: 4, name: "left-4", you: false, state: "forgotten" }],
-  invitations: [{ id: 9, mail: "new@a.example", role: "reads", by: "ines", created: "2026-11-01T08:00:00Z", ends: "2026-11-08T08:00:00Z" }],
+  sites: [],
+  invitations: [{ id: 9, mail: "new@a.example", role: "reads", site: null, by: "ines", created: "2026-11-01T08:00:00Z", ends: "2026-11-08T08:00:00Z" }],
 };
 
 test("somebody is asked in, and the link shown where no letter could be sent", async () => {
@@ -24,7 +25,7 @@ test("somebody is asked in, and the link shown where no letter could be sent", a
   await user.click(screen.getByRole("button", { name: "Ask somebody in" }));
   expect(await screen.findByText("http://here/invited/abc")).toBeTruthy();
   expect(screen.getByText(/No letter could be sent/)).toBeTruthy();
-  expect(invite).toHaveBeenCalledWith("new@a.example", "works");
+  expect(invite).toHaveBeenCalledWith("new@a.example", "works", null);
 });
 
 test("who is here can be taken out, who is out brought back or forgotten, and nobody does it to themselves", async () => {
@@ -41,8 +42,26 @@ test("who is here can be taken out, who is out brought back or forgotten, and no
   expect(screen.getByRole("button", { name: "Take back the invitation of new@a.example" })).toBeTruthy();
 });
 
+test("sites are added and taken away when nothing belongs to them, and people put into one", async () => {
+  const sites = [{ id: 5, name: "Dune works", people: 0, jobs: 0 }, { id: 6, name: "Harbour works", people: 1, jobs: 4 }];
+  vi.spyOn(api, "people").mockResolvedValue({ ...told, sites, people: [ines, { ...told.people[1], site: 6 }] });
+  const make = vi.spyOn(api, "makeSite").mockResolvedValue(sites[0]);
+  const gone = vi.spyOn(api, "takeSiteAway").mockResolvedValue(new Response());
+  const put = vi.spyOn(api, "setPersonSite").mockResolvedValue(told.people[1]);
+  const { user } = shown(<People me={me} />);
+  await user.type(await screen.findByLabelText("Name of a new site"), "Pier{Enter}");
+  expect(make).toHaveBeenCalledWith("Pier");
+  expect(screen.getByRole("button", { name: "Take away Harbour works" }).hasAttribute("disabled")).toBe(true);
+  await user.click(screen.getByRole("button", { name: "Take away Dune works" }));
+  expect(gone).toHaveBeenCalledWith(5);
+  expect(screen.queryByLabelText("The site of ines")).toBeNull();
+  await user.click(screen.getByLabelText("The site of wim"));
+  await user.click((await screen.findAllByText("all sites")).at(-1)!);
+  expect(put).toHaveBeenCalledWith(2, null);
+});
+
 test("those who do not administer see who is here and what they may", async () => {
-  vi.spyOn(api, "people").mockResolvedValue({ people: [{ ...ines, mail: null, second: null, last: null }], invitations: [] });
+  vi.spyOn(api, "people").mockResolvedValue({ people: [{ ...ines, mail: null, second: null, last: null }], sites: [], invitations: [] });
   shown(<People me={{ ...me, role: "reads" }} />);
   expect(await screen.findByText("ines")).toBeTruthy();
   for (const gone of ["Ask somebody in", "Address", "Last sign-in"]) expect(screen.queryByText(gone)).toBeNull();
