@@ -19,6 +19,7 @@ from pathlib import Path
 from bench.faults import Shop
 
 POLL_S, HAND_S, CHECK_S = 4.0, 1.0, 5.0
+SETTLE_S = 10.0
 
 
 async def ask(
@@ -40,27 +41,55 @@ async def ask(
     return int(lines[0].split()[1]), tags[0] if tags else "", rest
 
 
-def cpu_seconds(pid: int) -> float:
-    """What a process and its children have used."""
-    total = 0.0
+def cpu_seconds(pid: int, helpers: bool = True) -> float:
+    """What a process and all that it has begun have used, its helpers too or not."""
+    parents: dict[int, int] = {}
+    used: dict[int, float] = {}
     for place in Path("/proc").iterdir():
         if place.name.isdigit():
             try:
                 fields = (place / "stat").read_text().rpartition(")")[2].split()
             except OSError:
                 continue
-            if int(place.name) == pid or int(fields[2]) == pid:  # itself, or of its group
-                total += (int(fields[11]) + int(fields[12])) / 100
-    return total
+            if not helpers and b"jobs.helper" in (place / "cmdline").read_bytes():
+                continue
+            parents[int(place.name)], used[int(place.name)] = int(fields[1]), (int(fields[11]) + int(fields[12])) / 100
+
+    def is_of(one: int) -> bool:
+        while one > 1:
+            if one == pid:
+                return True
+            one = parents.get(one, 0)
+        return False
+
+    return sum(seconds for one, seconds in used.items() if is_of(one))
+
+
+def used(pid: int) -> tuple[float, float]:
+    """CPU seconds with helpers and without."""
+    return cpu_seconds(pid), cpu_seconds(pid, helpers=False)
 
 
 def memory_mb(pid: int) -> float:
-    return int((Path("/proc") / str(pid) / "statm").read_text().split()[1]) * 4096 / 1e6
+    """What a process and those that it began hold, without helpers."""
+    total = 0.0
+    for place in Path("/proc").iterdir():
+        if place.name.isdigit():
+            try:
+                group = int((place / "stat").read_text().rpartition(")")[2].split()[2])
+                total += int((place / "statm").read_text().split()[1]) * 4096 / 1e6 if group == pid else 0.0
+            except OSError:
+                continue
+    return total
 
 
-async def crowd(shop: Shop, looking: int, working: int, seconds: float, setup: dict) -> dict[str, list[float]]:
+async def crowd(
+    shop: Shop, looking: int, working: int, seconds: float, setup: dict, settled: Callable[[], None]
+) -> dict[str, list[float]]:
+    """How long the answers took once all have come in and helpers and threads are there, which `settled` is told."""
     port, token, took = shop.ports["web"], shop.token, defaultdict(list)
-    until = time.monotonic() + seconds
+    counted = time.monotonic() + SETTLE_S
+    until = counted + seconds
     wrong: dict[str, int] = defaultdict(int)
 
     async def once(what: str, method: str, path: str, body: bytes = b"", tag: str = "") -> str:
@@ -69,7 +98,8 @@ async def crowd(shop: Shop, looking: int, working: int, seconds: float, setup: d
             status, tag, _ = await ask(port, token, method, path, body, tag)
         except (OSError, IndexError, ValueError):
             status = 0
-        took[what].append(time.monotonic() - begun)
+        if begun >= counted:
+            took[what].append(time.monotonic() - begun)
         if status not in (200, 304):
             wrong[f"{what} {status}"] += 1
         return tag
@@ -96,7 +126,11 @@ async def crowd(shop: Shop, looking: int, working: int, seconds: float, setup: d
                 await once("check", "POST", f"/revisions/{shop.revision}/desk/check", json.dumps(held).encode())
             await asyncio.sleep(HAND_S)
 
-    await asyncio.gather(*(looks() for _ in range(looking)), *(works() for _ in range(working)))
+    async def settles() -> None:
+        await asyncio.sleep(SETTLE_S)
+        settled()
+
+    await asyncio.gather(settles(), *(looks() for _ in range(looking)), *(works() for _ in range(working)))
     if wrong:
         print(f"  not answered as they should: {dict(wrong)}")
     return took
@@ -113,13 +147,16 @@ def load(words: list[str], make_job: Callable[[Path], None]) -> int:
             shop.done(shop.rehearse())
             _, setup = shop.ask(f"/revisions/{shop.revision}/setup")
             web = shop.pid("web")
-            asyncio.run(crowd(shop, 4, 2, 3, setup))  # warm
-            before, begun, held = cpu_seconds(web), time.monotonic(), memory_mb(web)
-            took = asyncio.run(crowd(shop, looking, working, seconds, setup))
-            lasted, used = time.monotonic() - begun, cpu_seconds(web) - before
+            held = memory_mb(web)
+            before: list[float] = []
+            took = asyncio.run(
+                crowd(shop, looking, working, seconds, setup, lambda: before.extend((time.monotonic(), *used(web))))
+            )
+            lasted, whole, own = (now - then for now, then in zip((time.monotonic(), *used(web)), before, strict=True))
             count = sum(map(len, took.values()))
             print(
-                f"{looking} looking, {working} working: {count / lasted:.0f} requests/s, {1000 * used / count:.1f} ms of CPU a request"
+                f"{looking} looking, {working} working: {count / lasted:.0f} requests/s, {1000 * whole / count:.1f} ms of CPU a request, "
+                f"{1000 * own / count:.1f} of them without the helpers that check and move"
             )
             for what, times in sorted(took.items()):
                 times.sort()
@@ -130,7 +167,7 @@ def load(words: list[str], make_job: Callable[[Path], None]) -> int:
                 ["ss", "-Htn", "state", "established", f"( dport = :{shop.ports['database']} )"], capture_output=True, text=True
             ).stdout.count("\n")  # fmt: skip
             print(
-                f"  memory of the web process {held:.0f} → {memory_mb(web):.0f} MB, connections to the database left {connections}"
+                f"  memory of the web processes {held:.0f} → {memory_mb(web):.0f} MB, connections to the database left {connections}"
             )
         finally:
             shop.close()

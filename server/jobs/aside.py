@@ -24,12 +24,14 @@ from bluntmirror.job import Job
 from .hands import HELD
 from .helper import LENGTH
 
-MOST, IDLE = 6, 2  # helpers at once, and how many wait for the next question
+MOST = max(3, os.cpu_count() or 1)  # helpers at once: more than there are cores answer no sooner
+IDLE = 2  # that wait for the next question however long it takes
+WAITS = 60.0  # seconds that the others wait: to begin one costs more than most questions
 HANDS = 2  # helpers more, which hold the machines that are moved by hand
-NICE = 10  # whoever moves a machine by hand comes first
+NICE = 10  # whoever moves a machine by hand comes first, and rehearsals last (`bounds`)
 LOOK = 0.1  # seconds between two looks at how much memory a helper holds
 
-_free: list["Helper"] = []
+_free: list["Helper"] = []  # the one used last at the end
 _room = threading.BoundedSemaphore(MOST)
 _lock = threading.Lock()
 
@@ -44,6 +46,8 @@ class Helper:
             [sys.executable, "-m", "jobs.helper", str(2 * settings.MOST_CHECK_MEMORY), str(nice)], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
             env=os.environ | {"PYTHONPATH": os.pathsep.join(sys.path)}, start_new_session=True,
         )  # fmt: skip
+
+        self.used = 0.0
 
     def ask(self, name: str, words: tuple[Any, ...], until: float) -> Any:
         """Raises Ended where there is no answer by then (monotonic seconds)."""
@@ -178,12 +182,13 @@ def _done(name: str, words: tuple[Any, ...], seconds: float, kept: tuple[str, st
             if not isinstance(error, Ended):
                 raise
             raise Refused(_said(str(error), seconds, kept)) from error
+        helper.used = time.monotonic()
         with _lock:
-            keep = len(_free) < IDLE
-            if keep:
-                _free.append(helper)
-        if not keep:
-            helper.end()
+            _free.append(helper)
+            over = [one for one in _free[:-IDLE] if helper.used - one.used > WAITS]
+            _free[:] = [one for one in _free if one not in over]
+        for one in over:
+            one.end()
     finally:
         _room.release()
     return _answered(kind, answer)

@@ -8,6 +8,7 @@ import time
 from billiard.process import current_process  # what Celery's workers are processes of
 from django.conf import settings
 
+NICE = 15  # behind what a screen waits for (`aside`)
 ADDRESSES_BEYOND = 4 * 2**30  # bytes of addresses that a process maps and does not fill: threads, libraries
 
 
@@ -37,6 +38,11 @@ def bound_addresses() -> None:
     most = settings.MOST_MEMORY + ADDRESSES_BEYOND
     _, hard = resource.getrlimit(resource.RLIMIT_AS)
     resource.setrlimit(resource.RLIMIT_AS, (most if hard == resource.RLIM_INFINITY else min(most, hard), hard))
+
+
+def stand_back() -> None:
+    """A rehearsal takes the processor that those who wait at a screen leave over."""
+    os.nice(NICE)
 
 
 def end_this_process() -> None:

@@ -53,6 +53,7 @@ SEARCH_PULSE_SECONDS = 1.0
 @worker_process_init.connect
 def _bound(**_: object) -> None:
     bounds.bound_addresses()
+    bounds.stand_back()
 
 
 class Teller:

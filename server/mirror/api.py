@@ -847,7 +847,9 @@ def clear_triage(request: HttpRequest, number: int) -> Any:
 
 
 def _revision(request: HttpRequest, number: int) -> Revision:
-    return get_object_or_404(Revision, pk=number, job__in=seen.jobs(asker(request)))
+    return get_object_or_404(
+        Revision.objects.select_related("job__organisation"), pk=number, job__in=seen.jobs(asker(request))
+    )
 
 
 def _machine(request: HttpRequest, number: int) -> LibraryFile:

@@ -1,6 +1,7 @@
 """Bodies of requests, bounded as they come in and before anything of them is kept."""
 
 from collections.abc import Awaitable, Callable
+from contextlib import suppress
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -28,17 +29,19 @@ class Bounded:
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
-            return await self.served(scope, receive, send)
+            await self.served(scope, receive, send)
+            return
         headers = {name.lower(): value.decode("latin-1") for name, value in scope["headers"]}
         told = headers.get(b"content-length", "0")
         length = int(told) if told.isdigit() else 0
-        most, taken, begun = SIGNED_OUT, 0, False
+        most, taken, begun, over = SIGNED_OUT, 0, False, False
 
         async def allow(size: int) -> None:
-            nonlocal most
+            nonlocal most, over
             if size > most == SIGNED_OUT and await sync_to_async(signed_in)(headers):
                 most = settings.MAX_UPLOAD_BYTES + AROUND
             if size > most:
+                over = True
                 raise TooLarge
 
         async def bounded() -> dict[str, Any]:
@@ -50,15 +53,17 @@ class Bounded:
 
         async def noted(message: dict[str, Any]) -> None:
             nonlocal begun
+            if over and not begun:  # what is made of half a body is no answer
+                return
             begun = True
             await send(message)
 
-        try:
+        with suppress(TooLarge):
             await allow(length)
             await self.served(scope, bounded, noted)
-        except TooLarge:
+        if over:
             if begun:  # the answer is under way: the connection ends here
-                raise
+                raise TooLarge
             said = f'{{"detail": "what was sent is larger than {most / 1e6:g} MB"}}'.encode()
             kind = [(b"content-type", b"application/json"), (b"connection", b"close")]
             await send({"type": "http.response.start", "status": 413, "headers": kind})

@@ -2,9 +2,8 @@
 stretch that was asked for (RFC 9110, 14)."""
 
 import re
-from collections.abc import AsyncIterator
+from collections.abc import Iterator
 
-from asgiref.sync import sync_to_async
 from django.db.models.fields.files import FieldFile
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, StreamingHttpResponse
 from django.http.response import HttpResponseBase
@@ -35,10 +34,9 @@ def sent(request: HttpRequest, file: FieldFile, media_type: str, packed: bool = 
     return StreamingHttpResponse(_pieces(file.name, begin, end), media_type, status, headers=headers)
 
 
-async def _pieces(name: str, begin: int, end: int) -> AsyncIterator[bytes]:
-    fetch = sync_to_async(store().parts, thread_sensitive=False)
+def _pieces(name: str, begin: int, end: int) -> Iterator[bytes]:
     for at in range(begin, end, PIECE):
-        yield await fetch(name, [(at, min(at + PIECE, end))])
+        yield store().parts(name, [(at, min(at + PIECE, end))])
 
 
 def _asked(request: HttpRequest, size: int) -> tuple[int, int]:

@@ -52,6 +52,8 @@ DATABASES = {
         "HOST": os.environ.get("MIRROR_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("MIRROR_DB_PORT", "8751"),
         "OPTIONS": {"charset": "utf8mb4"},
+        "CONN_MAX_AGE": 60,  # of the web's threads, which stay; one that broke is noticed before it is used
+        "CONN_HEALTH_CHECKS": True,
         "TEST": {"NAME": "test_mirror"},
     }
 }

@@ -6,6 +6,7 @@ import tempfile
 import threading
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 from django.conf import settings
 from django.test import SimpleTestCase, override_settings
@@ -130,4 +131,7 @@ class Aside(SimpleTestCase):
         for one in asked:
             one.join()
         self.assertEqual(answers, ["clear"] * len(asked))
-        self.assertLessEqual(len(aside._free), aside.IDLE)
+        self.assertLessEqual(len(aside._free), aside.MOST)
+        with mock.patch.object(aside, "WAITS", -1.0):
+            aside.do("check", self.job(), False)
+        self.assertLessEqual(len(aside._free), aside.IDLE, "the others end when they are not needed")

@@ -177,8 +177,7 @@ class Somewhere(WithShop):
             self.assertEqual(asked(other), (200, whole, None), other)
         with mock.patch("mirror.sent.AT_ONCE", 10), mock.patch("mirror.sent.PIECE", 777):
             answer = self.client.get(address)
-            with self.assertWarns(Warning):  # the tests' client is not asynchronous, the server is
-                self.assertEqual(b"".join(answer), whole)
+            self.assertEqual(b"".join(answer), whole)
 
 
 class Words(SimpleTestCase):
