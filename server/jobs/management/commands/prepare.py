@@ -8,10 +8,10 @@ from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from accounts import people
+from accounts import people, sites
 from accounts.models import Membership, Organisation, Role
 from jobs import basket, calibrating, reading, record, releasing
-from jobs.models import LibraryFile, MeasuredTimes, Rehearsal, Release, Revision
+from jobs.models import Job, LibraryFile, MeasuredTimes, Rehearsal, Release, Revision
 from jobs.running import begin_rehearsal, take_up_again
 from jobs.services import keep_in_library, take_in_path, take_in_route
 from jobs.store import NotOurs, store
@@ -26,6 +26,8 @@ DEMO_MEASURED, DEMO_TOOK = (
 )  # times what is worked out
 DEMO_PEOPLE = {"joost": Role.RELEASES, "marit": Role.WORKS, "sander": Role.READS}  # with the same password
 DEMO_INVITED = "veerle@saltmarsh.example"
+DEMO_SITES = ("Harbour works", "Dune works")
+DEMO_AT_A_SITE = ("Buoy hub, T-slot and thread", "Cable clip, as generated")
 DEMO_USER, DEMO_PASSWORD, DEMO_SHOP = "ines", "tide-table-9", "Saltmarsh Instruments"
 
 
@@ -146,6 +148,11 @@ def load_demo(folder: Path) -> None:
     user = person(shop, DEMO_USER, Role.ADMINISTERS)
     for name, role in DEMO_PEOPLE.items():
         person(shop, name, role)
+    new = not shop.sites.exists()
+    if new:
+        for name, member in zip(DEMO_SITES, ("marit", "sander"), strict=True):
+            site = sites.make(shop, name)
+            Membership.objects.filter(user__username=member, organisation=shop).update(site=site)
     if not shop.invitations.exists():
         people.invite(shop, user, DEMO_INVITED, Role.WORKS)
     for machine in sorted((folder / "machines").iterdir()):
@@ -154,6 +161,9 @@ def load_demo(folder: Path) -> None:
     for job in sorted((folder / "jobs").iterdir()):
         for revision in sorted(job.iterdir()):
             take_in_path(shop, user, revision, revision.name.partition("-")[2])
+    if new:
+        own = Job.objects.filter(organisation=shop, name__in=DEMO_AT_A_SITE)
+        own.update(site=shop.sites.get(name=DEMO_SITES[0]))
     for route in sorted((folder / "routes").iterdir()):
         for revision in sorted(route.iterdir()):
             files = reading.route(revision, Path())
