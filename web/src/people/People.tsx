@@ -19,6 +19,8 @@ const CHANGED = ["people", "me"];
 /** Which site somebody belongs to: 0 is all of them. */
 const placesOf = (sites: Site[]) => [{ value: 0, label: "all sites" }, ...sites.map(({ id, name }) => ({ value: id, label: name }))];
 
+const siteOf = (sites: Site[], number: number | null) => sites.find(({ id }) => id === number)?.name ?? "all sites";
+
 interface Wanted {
   mail?: string;
   role: Role;
@@ -82,7 +84,7 @@ function Row({ person, fully, sites }: { person: Person; fully: boolean; sites: 
           {fully && !out && person.role !== "administers" ? (
             <Select size="small" variant="borderless" aria-label={`The site of ${person.name}`} value={person.site ?? 0} loading={site.isPending} onChange={(wanted) => site.mutate(wanted)} options={placesOf(sites)} popupMatchSelectWidth={false} />
           ) : (
-            sites.find(({ id }) => id === person.site)?.name ?? "all sites"
+            siteOf(sites, person.site)
           )}
         </td>
       )}
@@ -129,7 +131,7 @@ function Row({ person, fully, sites }: { person: Person; fully: boolean; sites: 
   );
 }
 
-function Waiting({ rows }: { rows: Told["invitations"] }) {
+function Waiting({ rows, sites }: { rows: Told["invitations"]; sites: Site[] }) {
   const withdraw = useAct(CHANGED, (id: number) => api.withdrawInvitation(id));
   if (!rows.length) return null;
   return (
@@ -140,6 +142,7 @@ function Waiting({ rows }: { rows: Told["invitations"] }) {
           <tr>
             <th>Address</th>
             <th>May</th>
+            {!!sites.length && <th>Site</th>}
             <th>Asked by</th>
             <th>Holds until</th>
             <th />
@@ -150,6 +153,7 @@ function Waiting({ rows }: { rows: Told["invitations"] }) {
             <tr key={row.id} className="first">
               <td>{row.mail || <span className="quiet">by hand</span>}</td>
               <td>{row.role}</td>
+              {!!sites.length && <td>{siteOf(sites, row.site)}</td>}
               <td>{row.by}</td>
               <td>{DAY.format(new Date(row.ends))}</td>
               <td>
@@ -256,7 +260,7 @@ export function People({ me }: { me: Me }) {
           </tbody>
         </table>
       </section>
-      <Waiting rows={told.data.invitations} />
+      <Waiting rows={told.data.invitations} sites={told.data.sites} />
       <Sites sites={told.data.sites} fully={fully} />
       <section>
         <h3>What each may</h3>
