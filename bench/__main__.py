@@ -11,6 +11,7 @@ turning      65 pairs past each other with a tilting head and a rotary table: co
 poses        the tool's pose over the work along five axes, and the axes for given tips — beside SciPy's rotations
 load         many people looking and some working at once (see load.py); run alone
 fuzz         broken and odd jobs in numbers: refused in one line or judged, never anything else (see fuzz.py); run alone
+together     one rehearsal by one worker, and with another that helps (see sweep.py); run alone
 sweep        every demo job rehearsed by one worker and by two (see sweep.py); run alone
 mutants      bugs planted in our own code, each of which must turn a test red (see mutants.py); run alone, not with the others
 faults       what the application stands on killed, frozen and filled while rehearsals run (see faults.py); run alone
@@ -42,7 +43,7 @@ from bench.language import language
 from bench.load import load
 from bench.material import material
 from bench.mutants import mutants
-from bench.sweep import sweep
+from bench.sweep import sweep, together
 from bluntmirror.contact.bodies import NO_PIECES, Body
 from bluntmirror.contact.clearance_kernel import clearance
 from bluntmirror.contact.march_kernel import SLID, Seen, march
@@ -332,6 +333,8 @@ if __name__ == "__main__":
         sys.exit(mutants(sys.argv[2:]))
     if sys.argv[1:2] == ["fuzz"]:
         sys.exit(fuzz(sys.argv[2:]))
+    if sys.argv[1:2] == ["together"]:
+        sys.exit(together(sys.argv[2:]))
     if sys.argv[1:2] == ["sweep"]:
         sys.exit(sweep(sys.argv[2:]))
     if sys.argv[1:2] == ["load"]:

@@ -81,3 +81,49 @@ def sweep(words: list[str]) -> int:
     if not same:
         print(json.dumps([pair for pair in zip(alone, together, strict=True) if pair[0] != pair[1]], indent=1))
     return 0 if same else 1
+
+
+def together(words: list[str]) -> int:
+    """One rehearsal of a job of four stocks by one worker of one thread, and by that with a second one that has joined and helps it. `./mirror bench
+    together [FOLDER]`. Told: how much sooner it is done, and whether it comes to the same."""
+    with tempfile.TemporaryDirectory(prefix="mirror-together-") as folder:
+        shared = Path(folder) / "checkpoints"
+        os.environ |= {"MIRROR_THREADS": "1", "MIRROR_AT_ONCE": "1", "MIRROR_CHECKPOINTS": str(shared)}
+        here, there = Path(folder) / "here", Path(folder) / "there"
+        shop = Shop(here, Path(words[0]) if words else ROOT / "demo" / "jobs" / "clamp-shells" / "1-as released")
+        other = services.Children(there / "log")
+        try:
+            shop.done(shop.rehearse())  # loaded
+            alone = _once(shop, shared)
+            key = shop.manage("workers", "key").strip()
+            worker.join(f"http://127.0.0.1:{shop.ports['web']}/join/{key}", there)
+            worker.begin(other, there)
+            time.sleep(5)
+            _once(shop, shared)  # the other has loaded, too
+            helped = _once(shop, shared)
+        finally:
+            other.stop()
+            shop.close()
+    same = alone[1] == helped[1]
+    print(
+        f"alone {alone[0]:.1f} s, helped {helped[0]:.1f} s: {alone[0] / helped[0]:.2f} ×; verdict, part and film {'the same' if same else 'NOT THE SAME'}"
+    )
+    return 0 if same else 1
+
+
+def _once(shop: Shop, shared: Path) -> tuple[float, str]:
+    """Seconds of a rehearsal that finds nothing done, and what it kept."""
+    shutil.rmtree(shared, ignore_errors=True)
+    begun = time.monotonic()
+    number = shop.rehearse()
+    shop.done(number)
+    took = time.monotonic() - begun
+    names = '("verdict.json", "stock.stl", "film.bin")'
+    ask = f"""
+import gzip, hashlib
+from jobs.models import Artifact
+for row in Artifact.objects.filter(rehearsal={number}, name__in={names}).order_by("name"):
+    data = row.file.open("rb").read()
+    print(row.name, hashlib.sha256(gzip.decompress(data) if row.packed else data).hexdigest())
+"""
+    return took, shop.manage("shell", "-v", "0", "-c", ask)

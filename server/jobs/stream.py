@@ -23,7 +23,7 @@ def stream_key(number: int) -> str:
     return f"rehearsal:{number}:events"
 
 
-def send(task: Any, *words: int) -> None:
+def send(task: Any, *words: int | str) -> None:
     """Hand a task to the workers. Where the queue does not answer it waits in the tables, and is sent later (`running.settle_lost`)."""
     try:
         task.apply_async(words, retry=False)

@@ -48,6 +48,8 @@ FILM = "film.bin"
 STREAM_SECONDS = 3600
 TELL_EVERY_SECONDS = 0.15
 SEARCH_PULSE_SECONDS = 1.0
+LENDS_EVERY_SECONDS = 0.3
+FOLLOWING = ("", "reading", "contact")  # the stages before anything is cut
 
 
 @worker_process_init.connect
@@ -169,11 +171,14 @@ def _carry_out(rehearsal: Rehearsal, taken: dict[routes.Key, Handed], lacking: r
         with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
             archive = Path(folder) / "job.zip"
             patiently(lambda: _fetched(rehearsal, archive))
-            store = FolderStore(settings.CHECKPOINTS / str(rehearsal.revision.job.organisation_id))
+            store = _checkpoints(rehearsal)
             opened = open_job(archive, {key: item.left for key, item in taken.items()})
             of_file = list(opened.file.measures)
             job, step = patiently(lambda: _of_the_house(opened, rehearsal))
-            run = rehearse_step(job, taken, teller, store, quick=rehearsal.quick)
+            helped = settings.HELPS and not rehearsal.quick and not taken
+            if helped:
+                send(help_with, number, settings.WORKER)
+            run = rehearse_step(job, taken, teller, store, quick=rehearsal.quick, side="front" if helped else "")
             teller.tell({"state": "running", "stage": "saving", "share": 1.0})
             handed = handed_on(run, taken, step.name) if step else {}
             patiently(lambda: keep(rehearsal, run, handed, of_file))
@@ -195,6 +200,57 @@ def _carry_out(rehearsal: Rehearsal, taken: dict[routes.Key, Handed], lacking: r
         log.info("rehearsal ended", extra=logs.more(rehearsal=number, state=str(state), seconds=took, error=error))
         with suppress(DatabaseError):  # whoever is to be told, the rehearsal stands
             patiently(lambda: _told(rehearsal))
+
+
+class Lender:
+    """Progress of a worker that helps with a rehearsal which another has: it gives way when that is over, when something waits for a worker, and
+    when it would take more than a rehearsal may."""
+
+    def __init__(self, number: int) -> None:
+        self.number = number
+        self.begun = self.last = time.monotonic()
+        self.cuts = False
+
+    def __call__(self, stage: str, share: float) -> None:
+        if stage == "material" and not self.cuts:
+            while self._stage() in FOLLOWING:  # what the other finds before it cuts is not to come from here
+                time.sleep(LENDS_EVERY_SECONDS)
+            self.cuts = True
+        if time.monotonic() - self.last >= LENDS_EVERY_SECONDS:
+            self._stage()
+
+    def _stage(self) -> str:
+        """The stage of the other. Raises Cancelled where helping is over."""
+        self.last = time.monotonic()
+        row = Rehearsal.objects.filter(pk=self.number, state=Rehearsal.State.RUNNING).only("stage").first()
+        if row is None or queueing.in_order() or bounds.exceeded(self.begun):
+            raise Cancelled
+        return row.stage
+
+
+@shared_task
+def help_with(number: int, worker: str) -> None:
+    """Work at a rehearsal that another worker has, from its other end (`bluntmirror.rehearsal.from_both_ends`). Whatever becomes of this, the
+    rehearsal is not touched: it finds in the checkpoints what was done here, or does it itself."""
+    if worker != settings.WORKER and not settings.CHECKPOINTS_SHARED:
+        return
+    try:
+        lender = Lender(number)
+        lender._stage()
+        rehearsal = Rehearsal.objects.select_related("revision__job__organisation").get(pk=number)
+        with tempfile.TemporaryDirectory(prefix="mirror-") as folder:
+            archive = Path(folder) / "job.zip"
+            _fetched(rehearsal, archive)
+            job, _ = _of_the_house(open_job(archive), rehearsal)
+            rehearse_step(job, {}, lender, _checkpoints(rehearsal), side="back")
+    except Cancelled:
+        return
+    except Exception as failure:  # nobody waits for it
+        log.warning("helping broke off", exc_info=failure, extra=logs.more(rehearsal=number))
+
+
+def _checkpoints(rehearsal: Rehearsal) -> FolderStore:
+    return FolderStore(settings.CHECKPOINTS / str(rehearsal.revision.job.organisation_id))
 
 
 def _fetched(rehearsal: Rehearsal, archive: Path) -> None:

@@ -113,7 +113,12 @@ STORAGES = {
     "default": storage_of(os.environ.get("MIRROR_STORE", ""), VAR / "store", STORE_REACHED_AT),
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
-CHECKPOINTS = VAR / "checkpoints"  # of the stock; may be deleted at any time
+# Of pairs and stocks; may be deleted at any time. Where workers on several machines share a folder for them, they help each other.
+CHECKPOINTS = Path(os.environ.get("MIRROR_CHECKPOINTS") or VAR / "checkpoints")
+CHECKPOINTS_SHARED = bool(os.environ.get("MIRROR_CHECKPOINTS"))
+CORES = os.cpu_count() or 1
+# Whether a worker with nothing to do works at what another has under way: only with cores that this leaves over.
+HELPS = CHECKPOINTS_SHARED or 2 * int(os.environ.get("NUMBA_NUM_THREADS") or CORES) <= CORES
 
 # Uploads: a whole job at most; each file and the number of files are bounded where they are taken. Other bodies are programs the
 # script desk holds (desks.MOST_TEXT, with room for what JSON adds).

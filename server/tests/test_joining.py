@@ -1,17 +1,22 @@
 """Workers on other machines, and many jobs at once."""
 
 import os
+import shutil
+import tempfile
+from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from django.conf import settings
 from django.test import Client, override_settings
 
 from accounts.refused import Refused
+from bluntmirror.rehearsal.checkpoints import FolderStore
 from jobs import joining, sweeping
 from jobs.models import Rehearsal, Search, Sweep
 from jobs.running import take_up_again
 from jobs.services import take_in_path
-from jobs.tasks import run_rehearsal
+from jobs.tasks import help_with, run_rehearsal
 
 from .test_releases import CLEAR
 from .test_server import SLOT, WithShop
@@ -82,6 +87,67 @@ class Joining(WithShop):
             run_rehearsal(row.pk)
         row.refresh_from_db()
         self.assertEqual((row.state, row.worker), ("done", "mill-hall-3f2a"))
+
+
+@override_settings(HELPS=True)
+class Helping(WithShop):
+    """A worker with nothing to do works at what another has under way."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        folder = tempfile.mkdtemp()
+        self.addCleanup(shutil.rmtree, folder, True)
+        kept = override_settings(CHECKPOINTS=Path(folder))
+        kept.enable()
+        self.addCleanup(kept.disable)
+        for where, value in (
+            ("bluntmirror.rehearsal.checkpoints.LEAST_STEP", 2),
+            ("bluntmirror.contact.program.STRETCH", 4),
+        ):
+            replaced = mock.patch(where, value)
+            replaced.start()
+            self.addCleanup(replaced.stop)
+        self.revision = take_in_path(self.shop, self.ines, SLOT)
+
+    def kept(self) -> int:
+        return sum(1 for _ in settings.CHECKPOINTS.rglob("*.stock"))
+
+    def sent(self, told: list[tuple[object, ...]]) -> Any:
+        return mock.patch("jobs.tasks.send", side_effect=lambda *words: told.append(words))
+
+    def test_it_is_asked_to_and_what_it_has_done_is_taken(self) -> None:
+        told: list[tuple[object, ...]] = []
+        with override_settings(HELPS=False), self.sent(told):
+            alone = self.rehearse(self.revision)
+        self.assertEqual(told, [])
+        shutil.rmtree(settings.CHECKPOINTS)
+        row = Rehearsal.objects.create(revision=self.revision, created_by=self.ines, state="running", worker="main")
+        with mock.patch("jobs.tasks.FOLLOWING", ()):
+            help_with(row.pk, "main")
+        self.assertGreater(self.kept(), 1)
+        Rehearsal.objects.filter(pk=row.pk).update(state="queued")
+        with self.sent(told), mock.patch.object(FolderStore, "put", side_effect=AssertionError("all is there")):
+            run_rehearsal(row.pk)
+        row.refresh_from_db()
+        self.assertEqual(told, [(help_with, row.pk, "main")])
+        self.assertEqual((row.state, row.error), ("done", ""))
+        self.assertEqual([f.data for f in row.findings.all()], [f.data for f in alone.findings.all()])
+
+    def test_it_gives_way_and_harms_nothing(self) -> None:
+        row = Rehearsal.objects.create(revision=self.revision, created_by=self.ines, state="running", worker="main")
+        help_with(row.pk, "mill-hall-3f2a")  # it has no part in that one's checkpoints
+        with mock.patch("jobs.tasks.queueing.in_order", return_value=[7]):
+            help_with(row.pk, "main")
+        with mock.patch("jobs.tasks.bounds.exceeded", return_value="too much"):
+            help_with(row.pk, "main")
+        with (
+            mock.patch("jobs.tasks.rehearse_step", side_effect=ZeroDivisionError),
+            self.assertLogs("jobs.tasks", "WARNING"),
+        ):
+            help_with(row.pk, "main")
+        Rehearsal.objects.filter(pk=row.pk).update(state="done")
+        help_with(row.pk, "main")
+        self.assertEqual(self.kept(), 0)
 
 
 class Sweeps(WithShop):

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass, replace
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
 
-from ..compiled import compile_kernels
+from ..compiled import compile_kernels, thread_count
 from ..findings import Docket, causes
 from ..geometry.box_tree import BoxTree, box_tree
 from ..geometry.frames import Floats, apply, rotation_about
@@ -282,12 +281,12 @@ class Follower:
         self, pairs: list[tuple[Body, Body]], near: list[float], tick: Callable[[float], None] | None = None,
         before: list[Before] | None = None,
     ) -> list[Followed]:  # fmt: skip
-        """Every pair, shared out over the machine's cores: the kernels hold no lock. `before`: what is known of each already."""
+        """Every pair, shared out over as many threads as there may be: the kernels hold no lock. `before`: what is known of each already."""
         for a, b in pairs:  # what the threads share is made before they start
             if not (self.pieces(a) and self.pieces(b)):
                 self.tree(a), self.tree(b)
         result: list[Followed | None] = [None] * len(pairs)
-        with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        with ThreadPoolExecutor(max_workers=thread_count()) as pool:
             waiting = {
                 pool.submit(self.follow, a, b, near[i], None, before[i] if before else None): i
                 for i, (a, b) in enumerate(pairs)
@@ -420,25 +419,19 @@ def clearances(pairs: list[tuple[Body, Body]], near: float, rules: Sequence[Pair
     return asked
 
 
-class Memory(Protocol):
-    """What remembers, from one run to the next, how pairs were followed."""
-
-    def recall(self, follower: Follower, pairs: list[tuple[Body, Body]], near: list[float]) -> list[Before] | None: ...
-
-    def keep(self, followed: list[Followed]) -> None: ...
+Pairs = list[tuple[Body, Body]]
+# How pairs are followed, each with the clearance asked for; what is told how far it has come.
+Following = Callable[[Pairs, list[float], Callable[[float], None] | None], list[Followed]]
 
 
 def check_contacts(
     reel: Reel, follower: Follower, pairs: list[tuple[Body, Body]], near: list[float], docket: Docket,
-    tick: Callable[[float], None] | None = None, memory: Memory | None = None, met: set[int] | None = None,
+    tick: Callable[[float], None] | None = None, follow: Following | None = None, met: set[int] | None = None,
 ) -> list[Margin]:  # fmt: skip
-    """Follow every pair, a tool being the first of its pair, each with the clearance `near` asks of it; `memory` knows how far an earlier run with
-    the same beginning came; `met` is filled with the motions in which any touch. Returns the margins."""
+    """Follow every pair, a tool being the first of its pair, each with the clearance `near` asks of it, by `follow` where that is given; `met` is
+    filled with the motions in which any touch. Returns the margins."""
     margins = []
-    before = memory.recall(follower, pairs, near) if memory else None
-    all_followed = follower.follow_all(pairs, near, tick, before)
-    if memory:
-        memory.keep(all_followed)
+    all_followed = (follow or follower.follow_all)(pairs, near, tick)
     # The parts of one tool against the same body have one cause: they are told together.
     groups: dict[tuple[str, str], list[tuple[Body, Body, Followed]]] = {}
     wanted: dict[tuple[str, str], float] = {}

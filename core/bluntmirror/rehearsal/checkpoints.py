@@ -15,6 +15,7 @@ import functools
 import hashlib
 import json
 import math
+import os
 import zlib
 from collections.abc import Iterable
 from contextlib import suppress
@@ -57,13 +58,13 @@ class FolderStore:
         """A full disk costs the checkpoint, never the rehearsal."""
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
-            part = self.folder / f"{key}.part"
+            part = self.folder / f"{key}.{os.getpid()}.part"  # two may keep the same at one moment
             part.write_bytes(data)
             part.rename(self.folder / f"{key}.stock")
             self._make_room()
         except OSError:
             with suppress(OSError):
-                (self.folder / f"{key}.part").unlink(missing_ok=True)
+                (self.folder / f"{key}.{os.getpid()}.part").unlink(missing_ok=True)
 
     def _make_room(self) -> None:
         files = sorted(self.folder.glob("*.stock"), key=lambda file: file.stat().st_mtime)

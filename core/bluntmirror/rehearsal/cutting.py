@@ -35,7 +35,7 @@ from .grid import directions, grid_frame, reach_needed
 from .preparing import prepared_for
 from .quick import NEARLY, closer, closer_hits, doubtful, within_tolerance
 from .result import CutStock, QuickLook, Rehearsal, Work
-from .resuming import Earlier, Hits, Kept, checkpoint_keys, go_on, keep
+from .resuming import Earlier, Hits, Kept, checkpoint_keys, go_on, holds, keep
 from .rings import OFF_PLANE_MM
 from .scene import hangs_on_spindle, spindle_of
 from .segments import RING, Segments
@@ -82,6 +82,7 @@ class Cutting:
         """`others`: the cuttings of stocks that come after this one. Raises TooFine."""
         job, chain = result.job, result.chain
         self.result, self.name, self.tell, self.store, self.others = result, name, tell, store, others
+        self.entering = entering
         body = next(b for b in job.file.bodies if b.name == name)
         self.placement = Placement.on(chain.mounts[body.mount])
         tool_from_work = self.tools_from_work()
@@ -142,6 +143,17 @@ class Cutting:
         own = self.segments.motion
         begins = np.flatnonzero(np.isin(own, motions) & (np.diff(own, prepend=-1) != 0))
         return begins[:MOST_FRAMES]
+
+    def caught_up(self) -> Cutting:
+        """Of a stock that nothing has been cut of yet: the same from as far as another worker of this rehearsal has brought it meanwhile."""
+        if not (self.store and self.due and holds(self.store, self.keys[self.due[0]], self.film)):
+            return self
+        resumed = dict(self.result.resumed)  # what was there when this rehearsal began is an earlier one's
+        made = Cutting(self.result, self.name, self.entering, self.tell, self.store, self.others)
+        self.result.resumed.clear()
+        self.result.resumed.update(resumed)
+        made.moments = self.moments  # of what was found before any stock was cut
+        return made
 
     @staticmethod
     def begun(

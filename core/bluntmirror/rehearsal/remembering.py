@@ -7,12 +7,13 @@ makes the key.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
 from ..contact.bodies import Body
-from ..contact.program import Before, Followed, Follower
+from ..contact.program import Before, Followed, Follower, Pairs
 from ..machine.screws import between
 from .checkpoints import Arrays, Digest, Store, keys_at, packed, unpacked
 
@@ -20,12 +21,20 @@ COLUMNS = ("rows", "hit", "share", "closest")
 
 
 class Remembered:
-    """The memory of `contact.check_contacts` in a store of checkpoints."""
+    """The memory of some pairs of bodies in a store of checkpoints."""
 
     def __init__(self, store: Store) -> None:
         self.store = store
         self.keys: dict[int, str] = {}
         self.upto = 0
+
+    def followed(
+        self, follower: Follower, pairs: Pairs, near: list[float], tick: Callable[[float], None] | None
+    ) -> list[Followed]:
+        """The pairs, followed from as far as the store knows them, and kept there."""
+        found = follower.follow_all(pairs, near, tick, self.recall(follower, pairs, near))
+        self.keep(found)
+        return found
 
     def recall(self, follower: Follower, pairs: list[tuple[Body, Body]], near: list[float]) -> list[Before] | None:
         """What is known of the pairs up to the last border that the store has; None where it has none."""

@@ -18,12 +18,12 @@ from .checkpoints import Store
 from .cutting import Cutting
 from .engagement import check_removal, engagements
 from .entering import find_entering
+from .from_both_ends import following, ordered
 from .grips import Events
 from .quick import tell_of
 from .rack import apart, parted
 from .reaching import nearest_in_operations
-from .remembering import Remembered
-from .result import QuickLook, Rehearsal, Timed
+from .result import QuickLook, Rehearsal, Side, Timed
 from .scene import blanks, contact_bodies, placement_of
 from .spindles import spindle_speeds
 
@@ -71,9 +71,10 @@ def _standing(timed: Timed, knots: Knots) -> Standing:
 
 def replay(
     timed: Timed, progress: Callable[[str, float], None] | None = None, store: Store | None = None, filmed: bool = True,
-    quick: QuickLook | None = None,
+    quick: QuickLook | None = None, side: Side = "",
 ) -> Rehearsal:  # fmt: skip
-    """`quick`: the material is worked out on a coarser grid than the job asked for, as that says."""
+    """`quick`: the material is worked out on a coarser grid than the job asked for, as that says. `side`: from which end another worker does
+    the same (`from_both_ends`)."""
     tell = progress or (lambda stage, share: None)
     job, chain, docket, reel = timed.job, timed.chain, timed.docket, timed.reel
     for strand in timed.strands:
@@ -107,7 +108,7 @@ def replay(
         [near for _, near in kept],
         docket,
         lambda share: tell("contact", share),
-        Remembered(store) if store else None,
+        following(follower, store, side),
         result.touching,
     )
     if any(strand.settled for strand in timed.strands):
@@ -119,7 +120,7 @@ def replay(
     check_access(job, chain, bodies, docket)
     _limits(result, docket)
     if not job.file.switches.dry_run and not grips:
-        _cut_all(result, follower, tell, store)
+        _cut_all(result, follower, tell, store, side)
     if quick:
         tell_of(result, quick)
     _leave_out_foretold(docket, bool(result.stocks))
@@ -132,7 +133,9 @@ def replay(
     return result
 
 
-def _cut_all(result: Rehearsal, follower: Follower, tell: Callable[[str, float], None], store: Store | None) -> None:
+def _cut_all(
+    result: Rehearsal, follower: Follower, tell: Callable[[str, float], None], store: Store | None, side: Side
+) -> None:
     """Cut every stock. Two that may meet are cut side by side, so that each can be asked as it stands at a moment."""
     stocks = blanks(result.job, result.chain)
     entering = {
@@ -147,7 +150,13 @@ def _cut_all(result: Rehearsal, follower: Follower, tell: Callable[[str, float],
         )
         if made:
             cuttings[stock.name] = made
-    result.stocks = [cuttings[stock.name].finished() for stock in stocks if stock.name in cuttings]
+    if side:
+        tell("material", 0.0)  # the other may begin, too
+    cut = {}
+    for stock in ordered([stock for stock in stocks if stock.name in cuttings], side):
+        cutting = cuttings[stock.name]
+        cut[stock.name] = (cutting.caught_up() if side else cutting).finished()
+    result.stocks = [cut[stock.name] for stock in stocks if stock.name in cut]
 
 
 def _leave_out_foretold(docket: Docket, cut: bool) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
@@ -233,6 +233,8 @@ class Strand(Opened):
         return full
 
 
+# By oneself, or from which end a rehearsal is begun that another worker begins from the other; the front tells what it comes to.
+Side = Literal["", "front", "back"]
 MOST_UNENDING = 250_000  # motions that are carried out of a program without an end
 
 

@@ -105,6 +105,11 @@ def keep(store: Store, key: str, stock: Stock, film: Film, work: Work, hits: Hit
     kept.key, kept.versions, kept.hits, kept.taken = key, len(versions), len(hits), work.taken.copy()
 
 
+def holds(store: Store, key: str, film: Film) -> bool:
+    """Whether the store has a checkpoint that a film may go on from."""
+    return store.get(_with_film(key)) is not None or (not film.runs and store.get(key) is not None)
+
+
 def _with_film(key: str) -> str:
     """The key of a checkpoint that holds the film so far, too."""
     return f"{key}-film"

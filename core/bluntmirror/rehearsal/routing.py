@@ -21,7 +21,7 @@ from ..job.loading import Job
 from ..job.models import Body, Carried
 from ..job.route import Route
 from .checkpoints import Store
-from .result import Rehearsal
+from .result import Rehearsal, Side
 from .run import rehearse
 
 Progress = Callable[[str, float], None]
@@ -62,10 +62,10 @@ def rehearse_route(
 
 def rehearse_step(
     job: Job, taken: Mapping[Key, Handed], progress: Progress | None = None, store: Store | None = None, filmed: bool = True,
-    quick: bool = False,
+    quick: bool = False, side: Side = "",
 ) -> Rehearsal:  # fmt: skip
     """A job opened with what is left of the stocks that it takes from earlier steps; what they left in doubt is told."""
-    result = rehearse(given(job, taken), progress, store, filmed, quick)
+    result = rehearse(given(job, taken), progress, store, filmed, quick, side)
     tell_doubt(result, taken)
     return result
 

@@ -29,7 +29,7 @@ from .order import check_order
 from .partial import check_partial
 from .rack import check_places
 from .registers import check_registers
-from .result import MOST_UNENDING, QuickLook, Rehearsal, Strand, Timed
+from .result import MOST_UNENDING, QuickLook, Rehearsal, Side, Strand, Timed
 from .scene import assemblies
 from .shared import check_shared
 from .spindles import check_frames, check_spindles, cutting_speeds, feeds_of_the_moment, spindle_speeds
@@ -189,11 +189,13 @@ def _give_times(result: Timed) -> None:
 
 
 def rehearse(
-    job: Job, progress: Progress | None = None, store: Store | None = None, filmed: bool = True, quick: bool = False
-) -> Rehearsal:
+    job: Job, progress: Progress | None = None, store: Store | None = None, filmed: bool = True, quick: bool = False,
+    side: Side = "",
+) -> Rehearsal:  # fmt: skip
     """The whole run. `progress` gets the stage's name and its share done (0–1), and may raise Cancelled; `store` (of
     `checkpoints`) keeps the stock on the way, so that a run that begins the same goes on from there. `filmed`: keep the stock through time,
-    for a replay. `quick`: on a coarse grid first, and on the job's own only where something was found."""
+    for a replay. `quick`: on a coarse grid first, and on the job's own only where something was found.
+    `side`: another worker does the same from the other end (`from_both_ends`)."""
     from .replaying import replay  # contact and material are only loaded where they are asked
 
     look = None
@@ -203,4 +205,4 @@ def rehearse(
         grid, own = coarse_grid(job), job.file.checks.resolution
         if grid > own:
             look, job = QuickLook(grid, own), on_grid(job, grid)
-    return replay(check_program(job, progress), progress, store, filmed, look)
+    return replay(check_program(job, progress), progress, store, filmed, look, side)
