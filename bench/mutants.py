@@ -30,6 +30,12 @@ class Mutant:
 
 
 MUTANTS = [
+    Mutant("parts of pairs are put together as they were followed", "rehearsal/from_both_ends.py", "[found[i] for i in range(len(pairs))]",
+           "list(found.values())", "tests.test_both_ends"),
+    Mutant("what another worker cut of a rehearsal is told as an earlier one's", "rehearsal/cutting.py", "        self.result.resumed.clear()\n", "",
+           "tests.test_both_ends"),
+    Mutant("a film has moments of what was found while stocks were cut", "rehearsal/cutting.py", "        made.moments = self.moments", "        pass",
+           "tests.test_both_ends"),
     Mutant("a bore between the rays is judged by what may be gouged", "material/hidden.py", "np.where(across < 0.0, gouge, excess)", "gouge",
            "tests.test_hidden"),
     Mutant("the sides of a low step are a detail", "material/hidden.py", " & (np.abs(across) <= most)", "", "tests.test_hidden"),
@@ -286,6 +292,22 @@ SERVER = [
     Mutant("server: a control says more than was changed", "jobs/controls.py", 'if differ("corner_seconds", "block_seconds"):', "if True:",
            "tests.test_setups.Setups.test_a_control_is_set_like_the_one_on_the_floor"),
     Mutant("server: the list is the one of before", "jobs/standing.py", '_told("incr", number)', "pass", "tests.test_server.Server"),
+    Mutant("a key lets any number of workers join", "jobs/joining.py", "return told if queue().delete(_place(key)) else None", "return told",
+           "tests.test_joining.Joining"),
+    Mutant("a route is seen at every site", "jobs/seen.py", "return rows.exclude(steps__job__in=elsewhere)", "return rows", "tests.test_sites"),
+    Mutant("the same files find a job of another site", "jobs/services.py", "        if member and not parent:", "        if False:",
+           "tests.test_sites"),
+    Mutant("somebody of a site reads the whole record", "jobs/record.py", "    if member is not None and member.site_id:", "    if False:",
+           "tests.test_sites"),
+    Mutant("an empty place is taken for the store", "jobs/store.py", "        elif not os.path.exists(os.path.join(self.location, MARK)):",
+           "        elif False:", "tests.test_store"),
+    Mutant("stretches of a bucket that were fetched as one are given as one", "jobs/bucket.py",
+           "found[stretch][begin - stretch[0] : end - stretch[0]]", "found[stretch]", "tests.test_store"),
+    Mutant("a store that is away fails a rehearsal", "jobs/patience.py", "(OperationalError, InterfaceError, Away)",
+           "(OperationalError, InterfaceError)", "tests.test_store"),
+    Mutant("a hand's helper that ended is believed to hold what it held", "jobs/aside.py", "        self.held.clear()", "        pass",
+           "tests.test_aside"),
+    Mutant("whoever helps does not give way", "jobs/tasks.py", "or queueing.in_order() or bounds", "or bounds", "tests.test_joining.Helping"),
 ]  # fmt: skip
 
 

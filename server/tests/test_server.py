@@ -23,11 +23,11 @@ from django.utils import timezone
 
 from accounts.models import Membership, Organisation
 from jobs import releasing, routes, setups, standing
-from jobs.models import Finding, Job, Rehearsal, Revision
+from jobs.models import Artifact, Finding, Job, Rehearsal, Revision
 from jobs.queueing import in_order
 from jobs.running import take_up_again
 from jobs.services import keep_in_library, take_in_path
-from jobs.tasks import run_rehearsal, settle
+from jobs.tasks import _rows_kept, run_rehearsal, settle
 
 SLOT = settings.ROOT / "core" / "tests" / "jobs" / "slot-flawed"
 
@@ -465,6 +465,12 @@ class Running(WithShop):
             self.assertEqual(row.state, "failed")
             self.assertIn(says, row.error)
             self.assertEqual(row.findings.count() + row.artifacts.count(), 0)
+
+    def test_a_result_whose_answer_was_lost_is_kept_once(self) -> None:
+        row = self.rehearse(take_in_path(self.shop, self.ines, SLOT))
+        before = list(row.artifacts.values_list("pk", "file"))
+        _rows_kept(row, mock.Mock(findings=[1]), {}, [Artifact(rehearsal=row, name="x")])
+        self.assertEqual((list(row.artifacts.values_list("pk", "file")), row.findings.count() > 0), (before, True))
 
     def test_half_a_result_is_no_result(self) -> None:
         row = Rehearsal.objects.create(revision=take_in_path(self.shop, self.ines, SLOT), created_by=self.ines)

@@ -73,6 +73,11 @@ class Somewhere(WithShop):
             names = room.files_of(self.other)
             self.assertEqual(room.kept(self.other), sum(default_storage.size(name) for name in names))
             self.assertEqual({file.name for file in store().listed()}, set(names))
+            film = row.artifacts.get(name="film.bin").file
+            with film.open("rb") as source:
+                whole = source.read()
+            ranges = [(5, 9), (2, 3), (7, 7), (len(whole) - 4, len(whole)), (0, 20)]
+            self.assertEqual(store().parts(film.name, ranges), b"".join(whole[a:b] for a, b in ranges))
             default_storage.save("artifacts/stray.gz", ContentFile(b"x"))
             with mock.patch.object(basket, "STRAY_AFTER", -basket.STRAY_AFTER):
                 self.assertEqual(basket.stray_files(), ["artifacts/stray.gz"])
