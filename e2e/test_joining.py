@@ -1,6 +1,7 @@
 """A worker that joins as from another machine: it works while the installation's own stands still, and comes in once for each key."""
 
 import json
+import os
 import tempfile
 from pathlib import Path
 from unittest import mock
@@ -25,6 +26,8 @@ class Joining(SimpleTestCase):
                 (here / "running.json").write_text(json.dumps({"parent": 0, "ports": shop.ports}))
                 with mock.patch.object(services, "is_running", return_value=True):
                     address = worker.invite(here)
+                    with mock.patch.dict(os.environ, {"MIRROR_TLS": "1", "MIRROR_HOSTS": "mirror.example,127.0.0.1"}):
+                        self.assertTrue(worker.invite(here).startswith("https://mirror.example/join/"))
                 with self.assertRaisesRegex(StepFailed, "joined no installation"):
                     worker.begin(other, there)
                 with (

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import argparse
 import os
-import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 from . import checks, install, keeping, services, worker
@@ -37,8 +35,7 @@ def start(options: argparse.Namespace) -> int:
     services.open_many_files()
     children = services.Children(VAR / "log", ledger)
     children.told = {"ports": ports}
-    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
-    try:
+    with services.until_stopped(children):
         with step("MariaDB and Redis on loopback"):
             services.begin_database(children, VAR, ports["database"])
             services.begin_queue(children, VAR, ports["queue"])
@@ -54,16 +51,8 @@ def start(options: argparse.Namespace) -> int:
             else f"demo sign-in: {DEMO_SIGN_IN}"
         )
         say(f"\nBlunt Mirror is at http://127.0.0.1:{ports['web']}/\n  {way_in}\n  Ctrl-C stops it.\n")
-        while True:
-            children.look_after()
-            time.sleep(0.5)
-    except KeyboardInterrupt:
-        say("\nStopping …")
-        return 0
-    finally:
-        for number in (signal.SIGINT, signal.SIGTERM):  # a second one must not leave half of them running
-            signal.signal(number, signal.SIG_IGN)
-        children.stop()
+        children.look_after_for_ever()
+    return 0
 
 
 def invite(options: argparse.Namespace) -> int:

@@ -10,7 +10,8 @@ import signal
 import socket
 import subprocess
 import time
-from contextlib import closing, suppress
+from collections.abc import Iterator
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 
 from .steps import ROOT, StepFailed, environment, run, say, step, version
@@ -148,6 +149,11 @@ class Children:
             self.running[place] = name, self._process(name)
             self._write()
 
+    def look_after_for_ever(self) -> None:
+        while True:
+            self.look_after()
+            time.sleep(0.5)
+
     def wait_for(self, name: str, port: int, seconds: float = 60) -> None:
         child = dict(self.running)[name]
         end = time.monotonic() + seconds
@@ -176,6 +182,24 @@ class Children:
 def listening() -> list[str]:
     """Where database and queue listen: on loopback, and where `MIRROR_LISTEN` says, for workers on other machines."""
     return [LOOPBACK, *filter(None, [os.environ.get("MIRROR_LISTEN")])]
+
+
+@contextmanager
+def until_stopped(children: Children) -> Iterator[None]:
+    """What is begun here runs until Ctrl-C, or a polite request to end, and then all of it ends."""
+
+    def ends(*_: object) -> None:
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGTERM, ends)
+    try:
+        yield
+    except KeyboardInterrupt:
+        say("\nStopping …")
+    finally:
+        for number in (signal.SIGINT, signal.SIGTERM):  # a second one must not leave half of them running
+            signal.signal(number, signal.SIG_IGN)
+        children.stop()
 
 
 def begin_database(children: Children, var: Path, port: int) -> None:

@@ -6,10 +6,8 @@ from __future__ import annotations
 import json
 import os
 import secrets
-import signal
 import socket
 import subprocess
-import time
 import urllib.error
 import urllib.parse
 import urllib.request
@@ -36,8 +34,12 @@ def invite(var: Path) -> str:
     )
     if done.returncode:
         raise StepFailed(f"No key could be made: {done.stderr.strip()[-400:]}", "see whether the queue runs")
-    host = os.environ.get("MIRROR_LISTEN") or services.LOOPBACK
-    return f"http://{host}:{ports['web']}/join/{done.stdout.strip()}"
+    hosts = os.environ.get("MIRROR_HOSTS", "")
+    from_outside = (
+        os.environ.get("MIRROR_TLS") == "1" and hosts
+    )  # as people come in: the web server itself listens on loopback alone
+    base = f"https://{hosts.split(',')[0]}" if from_outside else f"http://{services.LOOPBACK}:{ports['web']}"
+    return f"{base}/join/{done.stdout.strip()}"
 
 
 def join(address: str, var: Path) -> None:
@@ -113,19 +115,10 @@ def run(var: Path) -> int:
     ledger = var / "worker.json"
     services.end_leftovers(ledger)
     children = services.Children(var / "log", ledger)
-    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
-    try:
+    with services.until_stopped(children):
         begin(children, var)
         say(
             f"\nThis machine works for {joined(var)['MIRROR_DB_HOST']}.\n  Ctrl-C stops it: what it has under way is then failed, and can be run again.\n"
         )
-        while True:
-            children.look_after()
-            time.sleep(0.5)
-    except KeyboardInterrupt:
-        say("\nStopping …")
-        return 0
-    finally:
-        for number in (signal.SIGINT, signal.SIGTERM):
-            signal.signal(number, signal.SIG_IGN)
-        children.stop()
+        children.look_after_for_ever()
+    return 0
