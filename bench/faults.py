@@ -269,19 +269,25 @@ def too_much_memory(shop: Shop) -> None:
     shop.done(shop.rehearse())
 
 
+def _small_disk(place: Path, kilobytes: int) -> bool:
+    """A disk of so much room at a folder; False where none can be made here, which is said."""
+    place.mkdir(parents=True, exist_ok=True)
+    mount = ["mount", "-t", "tmpfs", "-o", f"size={kilobytes}k", "none", str(place)]
+    if subprocess.run(mount, capture_output=True).returncode:
+        print("  (no small disk can be made here: not tried)")
+        return False
+    return True
+
+
 def disk_full(shop: Shop) -> None:
     """No room for what is kept: told as that, nothing half kept; with room again the next is carried out."""
     store = shop.var / "store"
     aside = shop.var / "store-aside"
     store.rename(aside)
-    store.mkdir()
     room = sum(file.stat().st_size for file in (aside / "revisions").rglob("*.zip")) // 1024 + 64
-    if subprocess.run(
-        ["mount", "-t", "tmpfs", "-o", f"size={room}k", "none", str(store)], capture_output=True
-    ).returncode:
+    if not _small_disk(store, room):
         store.rmdir()
         aside.rename(store)
-        print("  (no small disk can be made here: not tried)")
         return
     try:
         shutil.copytree(aside / "revisions", store / "revisions")
@@ -293,6 +299,44 @@ def disk_full(shop: Shop) -> None:
         store.rmdir()
         aside.rename(store)
     shop.done(shop.rehearse())
+
+
+def no_room_for_checkpoints(shop: Shop) -> None:
+    """What is only kept to go on from costs time where it finds no room, and nothing else."""
+    place = shop.var / "checkpoints"
+    shutil.rmtree(place, ignore_errors=True)
+    if not _small_disk(place, 16):
+        return
+    try:
+        shop.done(shop.rehearse())
+    finally:
+        subprocess.run(["umount", str(place)], check=True)
+
+
+def no_room_for_the_database(shop: Shop) -> None:
+    """A disk that is full under the database: what runs ends whole or with its reason, and with room again the next is carried out."""
+    var = shop.var.parent / "full"
+    if not _small_disk(var / "mariadb", 300_000):
+        return
+    filler = var / "mariadb" / "filler"
+    try:
+        own = Shop(var, shop.job)
+        try:
+            own.done(own.rehearse())
+            with filler.open("wb") as out, suppress(OSError):
+                while out.write(b"x" * 1_000_000):
+                    out.flush()
+            row = own.until(own.rehearse(), lambda row: row["state"] in OVER, "over", 4 * SOON_S)
+            expect(row["state"] == "done" or bool(row["error"]), f"{row['state']} and not why")
+            expect(row["state"] == "done" or row["result"] is None, "half of it is kept")
+            filler.unlink()
+            own.done(own.rehearse())
+            expect(not own.failure, own.failure)
+        finally:
+            filler.unlink(missing_ok=True)
+            own.close()
+    finally:
+        subprocess.run(["umount", str(var / "mariadb")], check=True)
 
 
 def store_elsewhere(shop: Shop) -> None:
@@ -344,7 +388,8 @@ def store_not_mounted(shop: Shop) -> None:
 
 FAULTS: dict[str, Callable[[Shop], None]] = {
     "web": web_killed, "worker": worker_killed, "database": database_killed, "queue": queue_killed, "frozen": queue_frozen,
-    "twice": delivered_twice, "memory": too_much_memory, "disk": disk_full, "store": store_elsewhere, "mounted": store_not_mounted,
+    "twice": delivered_twice, "memory": too_much_memory, "disk": disk_full, "checkpoints": no_room_for_checkpoints,
+    "full": no_room_for_the_database, "store": store_elsewhere, "mounted": store_not_mounted,
 }  # fmt: skip
 
 

@@ -235,7 +235,7 @@ class Strand(Opened):
 
 # By oneself, or from which end a rehearsal is begun that another worker begins from the other; the front tells what it comes to.
 Side = Literal["", "front", "back"]
-MOST_UNENDING = 250_000  # motions that are carried out of a program without an end
+MOST_UNENDING = 100_000  # motions that are carried out of a program without an end
 
 
 @dataclass
