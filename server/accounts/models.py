@@ -39,7 +39,7 @@ class Membership(models.Model):
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="membership")
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="members")
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.WORKS)
-    site = models.ForeignKey(Site, on_delete=models.PROTECT, null=True, related_name="members")  # none: all sites
+    site = models.ForeignKey(Site, on_delete=models.RESTRICT, null=True, related_name="members")  # none: all sites
 
 
 class Token(models.Model):
@@ -64,7 +64,7 @@ class Invitation(models.Model):
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="invitations")
     mail = models.EmailField(blank=True)  # none: the link is handed over by hand
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.WORKS)
-    site = models.ForeignKey(Site, on_delete=models.PROTECT, null=True, related_name="+")
+    site = models.ForeignKey(Site, on_delete=models.RESTRICT, null=True, related_name="+")
     digest = models.CharField(max_length=64, unique=True)
     created = models.DateTimeField(auto_now_add=True)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")

@@ -1,7 +1,7 @@
 """Plants of an organisation: made, taken away, and who belongs to which. Whoever administers belongs to all."""
 
 from django.db import transaction
-from django.db.models import ProtectedError
+from django.db.models import RestrictedError
 
 from .models import Membership, Organisation, Role, Site
 from .refused import Refused
@@ -21,7 +21,7 @@ def take_away(site: Site) -> None:
     """Raises Refused while somebody or something belongs to it."""
     try:
         site.delete()
-    except ProtectedError as error:
+    except RestrictedError as error:
         raise Refused(f"people, invitations or jobs belong to {site.name}: give them another site first") from error
 
 

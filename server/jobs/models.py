@@ -18,7 +18,7 @@ EXACT = "utf8mb4_nopad_bin"  # names differ by case, accent and trailing blanks
 class Job(models.Model):
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="jobs")
     name = models.CharField(max_length=200, db_collation=EXACT)
-    site = models.ForeignKey(Site, on_delete=models.PROTECT, null=True, related_name="jobs")  # none: of all sites
+    site = models.ForeignKey(Site, on_delete=models.RESTRICT, null=True, related_name="jobs")  # none: of all sites
     created = models.DateTimeField(auto_now_add=True)
     # Thrown away (`basket`): its own number then, so that the name is free again; 0 while it is there.
     thrown_as = models.PositiveBigIntegerField(default=0)

@@ -25,12 +25,12 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name='invitation',
             name='site',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='accounts.site'),
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.RESTRICT, related_name='+', to='accounts.site'),
         ),
         migrations.AddField(
             model_name='membership',
             name='site',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='members', to='accounts.site'),
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.RESTRICT, related_name='members', to='accounts.site'),
         ),
         migrations.AddConstraint(
             model_name='site',
