@@ -134,7 +134,9 @@ class Helping(WithShop):
         self.assertEqual([f.data for f in row.findings.all()], [f.data for f in alone.findings.all()])
 
     def test_it_gives_way_and_harms_nothing(self) -> None:
-        row = Rehearsal.objects.create(revision=self.revision, created_by=self.ines, state="running", worker="main")
+        row = Rehearsal.objects.create(
+            revision=self.revision, created_by=self.ines, state="running", worker="main", stage="material"
+        )
         help_with(row.pk, "mill-hall-3f2a")  # it has no part in that one's checkpoints
         with mock.patch("jobs.tasks.queueing.in_order", return_value=[7]):
             help_with(row.pk, "main")
