@@ -35,9 +35,8 @@ def invite(var: Path) -> str:
     if done.returncode:
         raise StepFailed(f"No key could be made: {done.stderr.strip()[-400:]}", "see whether the queue runs")
     hosts = os.environ.get("MIRROR_HOSTS", "")
-    from_outside = (
-        os.environ.get("MIRROR_TLS") == "1" and hosts
-    )  # as people come in: the web server itself listens on loopback alone
+    # As people come in: the web server itself listens on loopback alone.
+    from_outside = os.environ.get("MIRROR_TLS") == "1" and hosts
     base = f"https://{hosts.split(',')[0]}" if from_outside else f"http://{services.LOOPBACK}:{ports['web']}"
     return f"{base}/join/{done.stdout.strip()}"
 

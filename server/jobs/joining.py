@@ -43,10 +43,18 @@ def taken(key: str, address: str) -> dict[str, str] | None:
     return told if queue().delete(_place(key)) else None
 
 
+def _is_here(address: str) -> bool:
+    """Whether who asks is on this machine; not where nothing that is an address tells."""
+    try:
+        return ipaddress.ip_address(address).is_loopback
+    except ValueError:
+        return False
+
+
 def _told(address: str) -> dict[str, str]:
     listens = os.environ.get("MIRROR_LISTEN", "")
     store = os.environ.get("MIRROR_STORE", "")
-    if not ipaddress.ip_address(address).is_loopback:
+    if not _is_here(address):
         if not listens:
             raise Unreachable(
                 "database and queue listen on loopback alone: start the installation with MIRROR_LISTEN, its address in a private network"

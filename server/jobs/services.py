@@ -41,6 +41,11 @@ def named(files: list[UploadedFile], names: list[str]) -> None:
         file._name = name  # type: ignore[attr-defined]  # by `name` it would lose its folder
 
 
+def _member(organisation: Organisation, user: AbstractBaseUser) -> Membership | None:
+    members = Membership.objects.select_related("organisation", "site")
+    return members.filter(user=user, organisation=organisation).first()  # type: ignore[misc]
+
+
 def take_in(organisation: Organisation, user: AbstractBaseUser, files: list[UploadedFile], label: str = "") -> Revision:
     """A zip, or a folder's files with their relative names, as a new revision of the job named in job.json.
 
@@ -87,7 +92,7 @@ def take_in_route(organisation: Organisation, user: AbstractBaseUser, route: Rou
     with transaction.atomic():
         row, _ = Route.objects.select_for_update().get_or_create(organisation=organisation, name=name, thrown_as=0)
         known = {step.name: step for step in row.steps.select_related("job")}
-        member = Membership.objects.filter(user=user, organisation=organisation).first()  # type: ignore[misc]
+        member = _member(organisation, user)
         if member and known and not seen.routes(member).filter(pk=row.pk).exists():
             raise Refused(f"there is a route {name} at another site: give this one another name")
         if [*known] != steps[: len(known)]:
@@ -117,9 +122,7 @@ def take_in_path(
     """A job on disk as a new revision: of the job that `parent` belongs to, whatever its name, else of the one that is called
     exactly so (or `name`). The same files again give the revision there is. `carried` stands in for what earlier steps leave; a
     step's own new revision is asked for it. Raises Refused."""
-    member = (
-        Membership.objects.select_related("organisation", "site").filter(user=user, organisation=organisation).first()
-    )  # type: ignore[misc]
+    member = _member(organisation, user)
     site = member.site if member else None
     if path.is_dir():
         same = Revision.objects.filter(job__organisation=organisation, job__thrown_as=0, digest=packed(path)[1])
